@@ -1,0 +1,10 @@
+//! What `std`'s prelude would bring: the core is `no_std`, so the owned types come from `alloc` by name.
+
+pub(crate) use alloc::{
+    borrow::{Cow, ToOwned},
+    collections::{BTreeMap, BTreeSet},
+    format,
+    string::{String, ToString},
+    vec,
+    vec::Vec,
+};

@@ -1,0 +1,127 @@
+//! The one tree all notations end in.
+
+use crate::prelude::*;
+use crate::text::{Located, Pointer, Span};
+
+/// A value with its place.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Node {
+    /// Where it is written, with quotes or brackets.
+    pub span: Span,
+    /// What it is.
+    pub value: Value,
+}
+
+/// The kinds of value.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Value {
+    /// Nothing: `null`, `~`, or no value at all.
+    Null,
+    /// True or false.
+    Bool(bool),
+    /// A number, a date, or any other plain scalar that is not text, as it is written.
+    Number(String),
+    /// A text with its escapes resolved.
+    Text(String),
+    /// A sequence.
+    List(Vec<Node>),
+    /// A mapping, in the order written; a key may occur twice.
+    Map(Vec<Member>),
+}
+
+/// A key with its place.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Key {
+    /// The key with its escapes resolved.
+    pub text: String,
+    /// Where it is written.
+    pub span: Span,
+}
+
+/// A key and its value.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Member {
+    /// The key.
+    pub key: Key,
+    /// The value.
+    pub value: Node,
+}
+
+impl Node {
+    /// The members, if this is a mapping.
+    pub fn members(&self) -> &[Member] {
+        match &self.value {
+            Value::Map(members) => members,
+            _ => &[],
+        }
+    }
+
+    /// The members that count: of a key that occurs twice only the last, as every parser in use has it.
+    pub fn effective(&self) -> impl Iterator<Item = &Member> {
+        let members = self.members();
+        members.iter().enumerate().filter_map(move |(at, member)| {
+            let later = members.get(at + 1..).unwrap_or_default();
+            (!later.iter().any(|m| m.key.text == member.key.text)).then_some(member)
+        })
+    }
+
+    /// The value of `key`, if this is a mapping that has it; of several the last.
+    pub fn get(&self, key: &str) -> Option<&Node> {
+        self.members().iter().rev().find(|m| m.key.text == key).map(|m| &m.value)
+    }
+
+    /// The first of `keys` that this mapping has, with the key's name.
+    pub fn first<'k>(&self, keys: &[&'k str]) -> Option<(&'k str, &Node)> {
+        keys.iter().find_map(|key| self.get(key).map(|node| (*key, node)))
+    }
+
+    /// The items, if this is a sequence.
+    pub fn items(&self) -> &[Node] {
+        match &self.value {
+            Value::List(items) => items,
+            _ => &[],
+        }
+    }
+
+    /// The text, if this is one.
+    pub fn text(&self) -> Option<&str> {
+        match &self.value {
+            Value::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// A scalar as the text a program would be handed: text as it is, numbers and booleans as written.
+    pub fn scalar(&self) -> Option<Cow<'_, str>> {
+        match &self.value {
+            Value::Text(text) | Value::Number(text) => Some(Cow::Borrowed(text)),
+            Value::Bool(yes) => Some(Cow::Borrowed(if *yes { "true" } else { "false" })),
+            Value::Null | Value::List(_) | Value::Map(_) => None,
+        }
+    }
+
+    /// True or false, if this is a boolean, also when it is written as text.
+    pub fn truth(&self) -> Option<bool> {
+        match &self.value {
+            Value::Bool(yes) => Some(*yes),
+            Value::Text(text) if text == "true" => Some(true),
+            Value::Text(text) if text == "false" => Some(false),
+            _ => None,
+        }
+    }
+
+    /// Is this a mapping?
+    pub fn is_map(&self) -> bool {
+        matches!(self.value, Value::Map(_))
+    }
+
+    /// Is this a sequence?
+    pub fn is_list(&self) -> bool {
+        matches!(self.value, Value::List(_))
+    }
+
+    /// A scalar with its place.
+    pub fn located(&self, pointer: Pointer) -> Option<Located> {
+        Some(Located { text: self.scalar()?.into_owned(), span: self.span, pointer })
+    }
+}

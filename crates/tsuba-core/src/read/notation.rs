@@ -1,0 +1,98 @@
+//! Which notation a text is written in.
+
+use core::fmt;
+
+/// A notation that can be read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Notation {
+    /// JSON (RFC 8259), also with comments, trailing commas and the looser forms of JSON5.
+    Json,
+    /// TOML 1.1.
+    Toml,
+    /// YAML 1.2.
+    Yaml,
+    /// `NAME=value` lines.
+    Dotenv,
+}
+
+impl Notation {
+    /// Decides by the ending where that is telling, else by the content.
+    pub fn of(path: &str, text: &str) -> Self {
+        let name = path.rsplit(['/', '\\']).next().unwrap_or(path);
+        let lower = name.to_ascii_lowercase();
+        if lower == ".env" || lower.starts_with(".env.") || lower.ends_with(".env") {
+            return Self::Dotenv;
+        }
+        match lower.rsplit_once('.').map(|(_, ending)| ending) {
+            Some("toml") => Self::Toml,
+            Some("yaml" | "yml") => Self::Yaml,
+            Some("json" | "jsonc" | "json5" | "code-workspace") => Self::Json,
+            _ => Self::by_content(text),
+        }
+    }
+
+    fn by_content(text: &str) -> Self {
+        let first = text.lines().map(str::trim_start).find(|line| {
+            !line.is_empty() && !line.starts_with('#') && !line.starts_with("//") && !line.starts_with("/*")
+        });
+        let Some(line) = first else { return Self::Yaml };
+        if line.starts_with('{') {
+            return Self::Json;
+        }
+        let bracketed = line.trim_end().strip_prefix('[').and_then(|rest| rest.strip_suffix(']'));
+        match bracketed {
+            // `[table]` or `[[table]]` heads a TOML file; `[` alone, or with JSON values in it, is a JSON list.
+            Some(inside) if inside.chars().all(|c| c.is_alphanumeric() || "[]._-\"' ".contains(c)) => Self::Toml,
+            _ if line.starts_with('[') => Self::Json,
+            _ if is_toml_assignment(line) => Self::Toml,
+            _ => Self::Yaml,
+        }
+    }
+}
+
+/// `key = value`, which no YAML mapping begins with.
+fn is_toml_assignment(line: &str) -> bool {
+    let Some((key, value)) = line.split_once('=') else { return false };
+    !key.contains(':')
+        && key.trim().chars().all(|c| c.is_alphanumeric() || "._-\"".contains(c))
+        && key.ends_with(' ')
+        && value.starts_with(' ')
+}
+
+impl fmt::Display for Notation {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Json => "JSON",
+            Self::Toml => "TOML",
+            Self::Yaml => "YAML",
+            Self::Dotenv => "dotenv",
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Notation::{self, *};
+
+    #[test]
+    fn the_ending_decides_and_else_the_content() {
+        for (path, text, want) in [
+            ("a/.mcp.json", "", Json),
+            ("settings.jsonc", "", Json),
+            ("config.toml", "{", Toml),
+            ("c.yml", "{", Yaml),
+            (".env", "", Dotenv),
+            (".env.local", "", Dotenv),
+            ("quay.env", "", Dotenv),
+            ("config", "// c\n{", Json),
+            ("config", "[mcp_servers.tide]\n", Toml),
+            ("config", "# c\nmodel = \"x\"\n", Toml),
+            ("config", "[\"a\", 1]", Json),
+            ("config", "[\n 1]", Json),
+            ("config", "mcpServers:\n  - name: a=b\n", Yaml),
+            ("config", "", Yaml),
+        ] {
+            assert_eq!(Notation::of(path, text), want, "{path} {text:?}");
+        }
+    }
+}

@@ -1,0 +1,154 @@
+//! The gate through which every text from outside leaves: secrets masked, control and invisible characters made visible.
+
+use super::mask;
+use crate::prelude::*;
+use aho_corasick::{AhoCorasick, MatchKind};
+use core::fmt;
+use serde::Serialize;
+
+/// A text that may be printed anywhere: no known secret in it, no control character, nothing invisible.
+/// Only a [`Cleaner`] (or a constant of the program) makes one.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(transparent)]
+pub struct Clean(String);
+
+impl Clean {
+    /// A text of the program itself.
+    pub fn constant(text: &'static str) -> Self {
+        Self(text.to_owned())
+    }
+
+    /// The text.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for Clean {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// Knows every secret of an audit and takes them out of any text.
+#[derive(Clone, Debug)]
+pub struct Cleaner {
+    secrets: Option<AhoCorasick>,
+}
+
+impl Cleaner {
+    /// A cleaner for these secrets. Each is also known in the forms in which it can be written: JSON-escaped,
+    /// percent-encoded and base64. Secrets under four characters are too short to be searched for without harm.
+    pub fn new<'s>(secrets: impl IntoIterator<Item = &'s str>) -> Self {
+        let mut forms = BTreeSet::new();
+        for secret in secrets.into_iter().filter(|s| s.chars().count() >= 4) {
+            forms.insert(escaped(secret));
+            forms.insert(secret.bytes().map(percent).collect());
+            forms.insert(url::form_urlencoded::byte_serialize(secret.as_bytes()).collect());
+            forms.insert(secret.to_owned());
+        }
+        let secrets = (!forms.is_empty())
+            .then(|| AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(forms).ok())
+            .flatten();
+        Self { secrets }
+    }
+
+    /// Cleans a text from outside.
+    pub fn clean(&self, text: &str) -> Clean {
+        Clean(neutral(&self.masked(text)))
+    }
+
+    /// Masks the known secrets in `text` and leaves the rest as it is.
+    fn masked<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        let Some(secrets) = &self.secrets else { return Cow::Borrowed(text) };
+        if !secrets.is_match(text) {
+            return Cow::Borrowed(text);
+        }
+        let mut out = String::with_capacity(text.len());
+        secrets.replace_all_with(text, &mut out, |_, found, out| {
+            out.push_str(&mask(found));
+            true
+        });
+        Cow::Owned(out)
+    }
+}
+
+fn escaped(secret: &str) -> String {
+    let quoted = serde_json::to_string(secret).unwrap_or_default();
+    quoted.trim_matches('"').to_owned()
+}
+
+fn percent(byte: u8) -> String {
+    if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
+        char::from(byte).to_string()
+    } else {
+        format!("%{byte:02X}")
+    }
+}
+
+/// Makes characters visible that a terminal would obey or a reader would not see: controls (C0, C1), line and paragraph
+/// separators, bidi controls, zero-width and tag characters, variation selectors. Tabs become a space.
+fn neutral(text: &str) -> String {
+    if text.bytes().all(|b| (0x20..0x7f).contains(&b)) {
+        return text.to_owned();
+    }
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '\t' => out.push(' '),
+            c if is_unseen(c) => out.push_str(&format!("⟨U+{:04X}⟩", u32::from(c))),
+            c => out.push(c),
+        }
+    }
+    out
+}
+
+/// Is this a character that is obeyed or not seen, rather than read?
+fn is_unseen(c: char) -> bool {
+    c.is_control()
+        || matches!(u32::from(c),
+            0x00AD | 0x034F | 0x061C | 0x115F | 0x1160 | 0x17B4 | 0x17B5 | 0x180B..=0x180F | 0x200B..=0x200F
+            | 0x2028..=0x202E | 0x2060..=0x206F | 0x3164 | 0xFE00..=0xFE0F | 0xFEFF | 0xFFA0 | 0xFFF0..=0xFFFB
+            | 0x1D173..=0x1D17A | 0xE0000..=0xE0FFF)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_secret_is_masked_in_every_form_it_is_written_in() {
+        let cleaner = Cleaner::new(["s3cr\"et/+pass phrase"]);
+        for text in [
+            "x s3cr\"et/+pass phrase y",
+            r#"x s3cr\"et/+pass phrase y"#,
+            "x s3cr%22et%2F%2Bpass%20phrase y",
+            "x s3cr%22et%2F%2Bpass+phrase y",
+        ] {
+            let clean = cleaner.clean(text);
+            assert!(!clean.as_str().contains("pass"), "{clean}");
+            assert!(clean.as_str().starts_with("x ") && clean.as_str().ends_with(" y"), "{clean}");
+        }
+    }
+
+    #[test]
+    fn the_longest_of_two_overlapping_secrets_is_masked() {
+        let clean = Cleaner::new(["abcdef", "abcdefghij"]).clean("abcdefghij");
+        assert_eq!(clean.as_str(), "a…(10 chars)");
+    }
+
+    #[test]
+    fn what_a_terminal_would_obey_is_shown_instead() {
+        let cleaner = Cleaner::new([]);
+        for (text, shown) in [
+            ("a\u{1b}[31mb", "a⟨U+001B⟩[31mb"),
+            ("a\r\nb", "a⟨U+000D⟩⟨U+000A⟩b"),
+            ("a\u{202e}b\u{200b}", "a⟨U+202E⟩b⟨U+200B⟩"),
+            ("\u{9b}31m", "⟨U+009B⟩31m"),
+            ("\u{e0041}", "⟨U+E0041⟩"),
+            ("grüße 船\t!", "grüße 船 !"),
+        ] {
+            assert_eq!(cleaner.clean(text).as_str(), shown);
+        }
+    }
+}

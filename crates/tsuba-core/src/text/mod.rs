@@ -1,0 +1,15 @@
+//! Text and places: spans, lines, pointers, and what may leave the program.
+
+mod clean;
+mod digest;
+mod lines;
+mod located;
+mod mask;
+mod pointer;
+
+pub use clean::{Clean, Cleaner};
+pub use digest::{Key, fingerprint, keyed};
+pub use lines::{Lines, Position};
+pub use located::{Located, Span};
+pub use mask::mask;
+pub use pointer::Pointer;

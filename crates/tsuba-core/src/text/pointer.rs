@@ -1,0 +1,62 @@
+//! JSON Pointers (RFC 6901): where in a document a value stands, by its keys.
+
+use crate::prelude::*;
+use core::fmt;
+
+/// A path of keys and indexes from the root of a document, written as RFC 6901 says (`/mcpServers/tide-table/args/2`).
+/// The same form is used for every notation; in a file with several YAML documents the first step is the document's number.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Pointer(String);
+
+impl Pointer {
+    /// The root of the document.
+    pub const fn root() -> Self {
+        Self(String::new())
+    }
+
+    /// The place one key below this one; `~` and `/` in the key are escaped (RFC 6901, section 3).
+    #[must_use]
+    pub fn key(&self, key: &str) -> Self {
+        let mut out = String::with_capacity(self.0.len() + key.len() + 1);
+        out.push_str(&self.0);
+        out.push('/');
+        for c in key.chars() {
+            match c {
+                '~' => out.push_str("~0"),
+                '/' => out.push_str("~1"),
+                other => out.push(other),
+            }
+        }
+        Self(out)
+    }
+
+    /// The place of the item with this index (from 0).
+    #[must_use]
+    pub fn index(&self, index: usize) -> Self {
+        Self(format!("{}/{index}", self.0))
+    }
+
+    /// The pointer as text; empty for the root.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for Pointer {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn keys_are_escaped_as_rfc_6901_says() {
+        let pointer = Pointer::root().key("a/b").key("m~n").index(3);
+        assert_eq!(pointer.as_str(), "/a~1b/m~0n/3");
+        assert_eq!(Pointer::root().as_str(), "");
+        assert_eq!(Pointer::root().key("").as_str(), "/");
+    }
+}

@@ -1,0 +1,218 @@
+//! Credentials inside addresses and connection strings.
+
+use super::name::NameSays;
+use super::{Kind, Lexicon, Part, Place, Why, name_says, part, reference, shape};
+use crate::prelude::*;
+
+/// Collects the credentials in every address and connection string of `value`.
+pub(super) fn collect(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec<Part>) {
+    let mut at = 0;
+    while let Some(found) = value.get(at..).and_then(|rest| rest.find("://")) {
+        let separator = at + found;
+        let scheme_start = value.get(..separator).map_or(0, |head| {
+            head.rfind(|c: char| !(c.is_ascii_alphanumeric() || "+.-".contains(c)))
+                .map_or(0, |i| i + head.get(i..).and_then(|s| s.chars().next()).map_or(1, char::len_utf8))
+        });
+        let rest = value.get(separator + 3..).unwrap_or_default();
+        let end = separator + 3 + rest.find([' ', '"', '\'', '\n', '|', '>', ';']).unwrap_or(rest.len());
+        let scheme = value.get(scheme_start..separator).unwrap_or_default();
+        address(lexicon, scheme, value, separator + 3..end, base, out);
+        at = end.max(separator + 3);
+    }
+    key_values(lexicon, value, base, out);
+}
+
+/// One address: `text[range]` is what follows `://`.
+fn address(
+    lexicon: &Lexicon,
+    scheme: &str,
+    text: &str,
+    range: core::ops::Range<usize>,
+    base: usize,
+    out: &mut Vec<Part>,
+) {
+    let Some(rest) = text.get(range.clone()) else { return };
+    let web = matches!(scheme.to_ascii_lowercase().as_str(), "http" | "https" | "ws" | "wss");
+    let authority_end = rest.find(['/', '?', '#']).unwrap_or(rest.len());
+    // A password may itself hold a slash: with an `@` further on and no dot before the slash, the authority goes on.
+    let authority_end = match rest.rfind('@') {
+        Some(sign)
+            if sign > authority_end
+                && !web
+                && rest.get(..authority_end).is_some_and(|a| a.contains(':') && !a.contains('.')) =>
+        {
+            rest.get(sign..).and_then(|tail| tail.find(['/', '?', '#'])).map_or(rest.len(), |n| sign + n)
+        }
+        _ => authority_end,
+    };
+    let authority = rest.get(..authority_end).unwrap_or_default();
+    if let Some((login, host)) = authority.rsplit_once('@') {
+        if let Some((user, password)) = login.split_once(':') {
+            let start = range.start + user.len() + 1;
+            password_part(lexicon, password, host, base + start, web, out);
+        } else if web && lexicon.is_random(login) {
+            // `https://TOKEN@host`: the user name is the token.
+            out.push(Part {
+                place: Some(Place::Url),
+                ..part(base + range.start..base + range.start + login.len(), Kind::Plaintext, Why::Password)
+            });
+        }
+    }
+    if let Some(query) = rest.find('?') {
+        query_parts(lexicon, rest, query + 1, base + range.start, out);
+    }
+    if web {
+        path_parts(lexicon, rest, authority_end, base + range.start, out);
+    }
+}
+
+fn password_part(lexicon: &Lexicon, password: &str, host: &str, at: usize, web: bool, out: &mut Vec<Part>) {
+    if password.is_empty() {
+        return;
+    }
+    let trivial = shape::is_trivial(password);
+    let local = host.starts_with("localhost")
+        || host.starts_with("127.")
+        || host.starts_with("[::1]")
+        || host.starts_with("host.docker.internal");
+    let kind = if !reference::references(password).is_empty() {
+        Kind::Reference
+    } else if (trivial && local) || (!trivial && reference::is_placeholder(password, &lexicon.words)) {
+        Kind::Placeholder
+    } else {
+        Kind::Plaintext
+    };
+    let place = if web { Place::Url } else { Place::ConnectionString };
+    out.push(Part { trivial, place: Some(place), ..part(at..at + password.len(), kind, Why::Password) });
+}
+
+/// `?api_key=…&token=…`
+fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut Vec<Part>) {
+    let mut at = from;
+    let query = rest.get(from..).unwrap_or_default();
+    for pair in query.split(['&', '#']) {
+        if let Some((name, value)) = pair.split_once('=') {
+            let start = base + at + name.len() + 1;
+            let says = match name_says(name) {
+                // In an address even `key`, `sig`, `code` alone name a credential.
+                NameSays::Perhaps => NameSays::Secret,
+                NameSays::Nothing
+                    if matches!(name, "sig" | "code" | "k" | "auth" | "access") && lexicon.is_random(value) =>
+                {
+                    NameSays::Secret
+                }
+                other => other,
+            };
+            if says >= NameSays::Secret && !value.is_empty() && !shape::is_plain_setting(value) {
+                let kind = if !reference::references(value).is_empty() {
+                    Kind::Reference
+                } else if reference::is_placeholder(value, &lexicon.words) {
+                    Kind::Placeholder
+                } else {
+                    Kind::Plaintext
+                };
+                if kind != Kind::Plaintext || value.len() >= 6 {
+                    out.push(Part {
+                        place: Some(Place::Url),
+                        ..part(start..start + value.len(), kind, Why::Name(says))
+                    });
+                }
+            }
+        }
+        at += pair.len() + 1;
+    }
+}
+
+/// A path segment that looks generated is the key of a hosted server, unless the segment before says it is an identifier.
+fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut Vec<Part>) {
+    let end = rest.find(['?', '#']).unwrap_or(rest.len());
+    let mut at = from;
+    let mut before = "";
+    for segment in rest.get(from..end).unwrap_or_default().split('/') {
+        let names_an_object = [
+            "project",
+            "team",
+            "org",
+            "workspace",
+            "tenant",
+            "account",
+            "commit",
+            "blob",
+            "tree",
+            "asset",
+            "raw",
+            "database",
+            "notebook",
+            "spreadsheet",
+            "document",
+            "resource",
+            "user",
+        ]
+        .iter()
+        .any(|word| before.to_ascii_lowercase().starts_with(word));
+        let looks_random = segment.len() >= 16
+            && lexicon.is_random(segment)
+            && !(shape::is_hex(segment) && matches!(segment.len(), 40 | 64));
+        if looks_random && !names_an_object {
+            let start = base + at;
+            out.push(Part {
+                place: Some(Place::Url),
+                ..part(start..start + segment.len(), Kind::Plaintext, Why::Random)
+            });
+        } else if !reference::references(segment).is_empty()
+            && name_says(segment.trim_matches(['$', '{', '}', '%'])) >= NameSays::Secret
+        {
+            let start = base + at;
+            out.push(Part {
+                place: Some(Place::Url),
+                ..part(start..start + segment.len(), Kind::Reference, Why::Name(NameSays::Secret))
+            });
+        }
+        before = segment;
+        at += segment.len() + 1;
+    }
+}
+
+/// Key-value connection strings: `Server=h;User=u;Password=p`, `host=h password=p`, `AccountKey=…`.
+fn key_values(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec<Part>) {
+    let separator = if value.contains(';') { ';' } else { ' ' };
+    let pairs = value.split(separator).filter(|pair| pair.contains('=')).count();
+    if pairs < 2 || value.contains("://") {
+        return;
+    }
+    let mut at = 0;
+    for pair in value.split(separator) {
+        if let Some((name, secret)) = pair.split_once('=') {
+            let key = name.trim().to_ascii_lowercase().replace(' ', "");
+            let names_secret = [
+                "password",
+                "pwd",
+                "accountkey",
+                "sharedaccesskey",
+                "sharedaccesssignature",
+                "secret",
+                "accesskey",
+                "apikey",
+                "token",
+            ]
+            .contains(&key.as_str());
+            if names_secret && !secret.trim().is_empty() {
+                let start = base + at + name.len() + 1;
+                let trivial = shape::is_trivial(secret);
+                let kind = if !reference::references(secret).is_empty() {
+                    Kind::Reference
+                } else if !trivial && reference::is_placeholder(secret, &lexicon.words) {
+                    Kind::Placeholder
+                } else {
+                    Kind::Plaintext
+                };
+                out.push(Part {
+                    trivial,
+                    place: Some(Place::ConnectionString),
+                    ..part(start..start + secret.len(), kind, Why::ConnectionKey)
+                });
+            }
+        }
+        at += pair.len() + separator.len_utf8();
+    }
+}

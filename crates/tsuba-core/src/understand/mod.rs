@@ -1,0 +1,3 @@
+//! understand.
+pub mod credential;
+pub mod launch;
