@@ -2,6 +2,7 @@
 
 pub(crate) use alloc::{
     borrow::{Cow, ToOwned},
+    boxed::Box,
     collections::{BTreeMap, BTreeSet},
     format,
     string::{String, ToString},

@@ -1,1 +1,13 @@
-//! .
+//! find: folders and files in; documents out, with their bytes, paths and facts.
+//!
+//! Nothing is decided here about what a document is: a cheap look at name and content leaves out what cannot be a setup,
+//! and the core reads the rest.
+
+mod candidate;
+mod config;
+mod facts;
+mod walk;
+
+pub use config::{Config, ConfigError, Team};
+pub use facts::Facts;
+pub use walk::{Problem, Walk, read_file, walk};

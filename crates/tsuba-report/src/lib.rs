@@ -1,1 +1,22 @@
-//! .
+//! report: one report model, and one small type for each format.
+//!
+//! The model holds only texts that went through the core's cleaner, so a format cannot print a secret or a control character;
+//! what is left to a format is its own markup.
+
+mod format;
+pub mod inventory;
+mod json;
+mod markdown;
+pub mod model;
+pub mod rules;
+mod sarif;
+mod style;
+mod text;
+
+pub use format::{Format, Renderer};
+pub use json::{Json, schema};
+pub use markdown::Markdown;
+pub use model::Report;
+pub use sarif::Sarif;
+pub use style::{Look, Tint};
+pub use text::Text;

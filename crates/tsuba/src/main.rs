@@ -1,1 +1,42 @@
-fn main() {}
+//! The `tsuba` program: arguments in, reports and an exit status out.
+
+mod commands;
+mod exit;
+mod gather;
+mod output;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+/// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
+///
+/// Offline and read-only: nothing is started, no connection is opened, nothing is sent.
+#[derive(Debug, Parser)]
+#[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    Audit(commands::audit::Args),
+    Inventory(commands::inventory::Args),
+    Explain(commands::explain::Args),
+    Demo(commands::demo::Args),
+    Completions(commands::completions::Args),
+    Man(commands::man::Args),
+}
+
+fn main() -> ExitCode {
+    exit::quiet_panics();
+    let outcome = match Cli::parse().command {
+        Command::Audit(args) => commands::audit::run(&args),
+        Command::Inventory(args) => commands::inventory::run(&args),
+        Command::Explain(args) => commands::explain::run(&args),
+        Command::Demo(args) => commands::demo::run(&args),
+        Command::Completions(args) => commands::completions::run(&args),
+        Command::Man(args) => commands::man::run(&args),
+    };
+    exit::status(outcome)
+}

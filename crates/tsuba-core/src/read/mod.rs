@@ -127,8 +127,8 @@ impl core::fmt::Display for Reason {
 /// # Errors
 /// When the bytes are not text, not well-formed, or over a bound; the error carries the decoded text so that the place
 /// can be told as line and column.
-pub fn read(input: Input) -> Result<Document, (Unreadable, Input)> {
-    let fail = |why, at, input| Err((Unreadable { why, at }, input));
+pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
+    let fail = |why, at, input| Err(Box::new((Unreadable { why, at }, input)));
     if input.bytes.len() > MAX_BYTES {
         return fail(Reason::TooLarge, None, input);
     }

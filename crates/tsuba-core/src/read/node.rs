@@ -59,10 +59,10 @@ impl Node {
     /// The members that count: of a key that occurs twice only the last, as every parser in use has it.
     pub fn effective(&self) -> impl Iterator<Item = &Member> {
         let members = self.members();
-        members.iter().enumerate().filter_map(move |(at, member)| {
-            let later = members.get(at + 1..).unwrap_or_default();
-            (!later.iter().any(|m| m.key.text == member.key.text)).then_some(member)
-        })
+        let mut seen = BTreeSet::new();
+        let mut last: Vec<&Member> = members.iter().rev().filter(|m| seen.insert(m.key.text.as_str())).collect();
+        last.reverse();
+        last.into_iter()
     }
 
     /// The value of `key`, if this is a mapping that has it; of several the last.

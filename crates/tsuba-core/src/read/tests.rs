@@ -2,7 +2,7 @@ use super::*;
 use proptest::prelude::*;
 
 fn document(path: &str, bytes: &[u8]) -> Result<Document, Unreadable> {
-    read(Input { path: path.into(), bytes: bytes.into(), facts: Facts::default() }).map_err(|(why, _)| why)
+    read(Input { path: path.into(), bytes: bytes.into(), facts: Facts::default() }).map_err(|failed| failed.0)
 }
 
 fn root(path: &str, text: &str) -> Node {

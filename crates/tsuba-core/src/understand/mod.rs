@@ -1,3 +1,83 @@
-//! understand.
+//! understand: what each entry of a setup really runs, reaches, and is handed.
+
 pub mod credential;
+mod entry;
+mod handed;
 pub mod launch;
+mod reach;
+mod remote;
+mod setup;
+
+pub use entry::{Asks, Entry, Transport, Unasked};
+pub use handed::{Handed, Variable};
+pub use reach::{Folder, Power, Reach};
+pub use remote::{Remote, Scheme};
+pub use setup::{Found, SetupKind};
+
+use crate::prelude::*;
+use crate::read::{Document, Input, Unreadable, read};
+use crate::text::{Located, Pointer, Span};
+use credential::Lexicon;
+
+/// A document that configures tool servers, or lies beside one, as far as it is understood.
+#[derive(Clone, Debug)]
+pub struct Study {
+    /// The document.
+    pub document: Document,
+    /// What kind of setup it is.
+    pub kind: SetupKind,
+    /// Its entries, in the order written.
+    pub entries: Vec<Entry>,
+    /// Values handed over by the document that belong to no entry (a dotenv file's lines, an input's default).
+    pub handed: Vec<Handed>,
+    /// Keys that occur twice in one mapping of a setup: the earlier place, which does not count.
+    pub duplicates: Vec<Located>,
+    /// Switches that import or enable servers of other programs or of the project without asking.
+    pub imports: Vec<Located>,
+}
+
+/// The outcome of studying a file.
+#[derive(Debug)]
+pub enum Outcome {
+    /// It is a setup, or a dotenv file.
+    Setup(Box<Study>),
+    /// It is something else.
+    Other,
+    /// It looks like a setup and cannot be read: why, and on which line.
+    Unread(Unreadable, Option<u32>),
+}
+
+/// Reads and understands one file.
+pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
+    let document = match read(input) {
+        Ok(document) => document,
+        Err(failed) => {
+            let (unreadable, input) = *failed;
+            if !setup::looks_like_setup(&input.bytes) {
+                return Outcome::Other;
+            }
+            let line = unreadable.at.map(|at| crate::read::line_of(&input.bytes, at));
+            return Outcome::Unread(unreadable, line);
+        }
+    };
+    let Some(found) = setup::recognise(&document) else { return Outcome::Other };
+    let entries = found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
+    let handed = handed::loose(&document, &found, lexicon);
+    let Found { kind, duplicates, imports, .. } = found;
+    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports }))
+}
+
+impl Study {
+    /// The whole document as a place: its first line.
+    pub fn start(&self) -> Located {
+        let end = self.document.text.find('\n').unwrap_or(self.document.text.len());
+        Located { text: String::new(), span: Span::new(0, end), pointer: Pointer::root() }
+    }
+
+    /// Every value handed over: by the entries and by the document itself.
+    pub fn all_handed(&self) -> impl Iterator<Item = (Option<&Entry>, &Handed)> {
+        let of_entries =
+            self.entries.iter().flat_map(|entry| entry.handed.iter().map(move |handed| (Some(entry), handed)));
+        of_entries.chain(self.handed.iter().map(|handed| (None, handed)))
+    }
+}

@@ -150,11 +150,6 @@ impl Lexicon {
         parts
     }
 
-    /// Is every word of `text` ordinary? (For names that are no secrets.)
-    pub(crate) fn is_wordy(&self, text: &str) -> bool {
-        self.words.coverage(text) > 0.6
-    }
-
     fn collect(&self, name: &str, place: Place, value: &str, base: usize, out: &mut Vec<Part>, depth: usize) {
         let trimmed = value.trim();
         if trimmed.is_empty() || depth > 4 {
@@ -325,7 +320,7 @@ impl Lexicon {
 
     /// As [`Self::is_random`], where nothing but the value speaks: long, of mixed case and digits, in one piece.
     fn is_very_random(&self, value: &str) -> bool {
-        let case = |test: fn(&u8) -> bool| value.bytes().filter(|b| test(b)).count();
+        let case = |test: fn(&u8) -> bool| value.bytes().filter(&test).count();
         value.len() >= 28
             && case(u8::is_ascii_lowercase) >= 4
             && case(u8::is_ascii_uppercase) >= 4

@@ -76,10 +76,10 @@ pub(super) fn look(source: &str, step: &Step) -> Option<Nested> {
         }
     }
     // A bridge may take the command as its operands: `bridge --port 8080 uvx server`.
-    if is_bridge_like(step) {
-        if let Some(at) = args.iter().position(|w| is_starter(&program_name(&w.text)) && !w.text.starts_with('-')) {
-            return Some(Nested::Words(args.get(at..).unwrap_or_default().to_vec()));
-        }
+    if is_bridge_like(step)
+        && let Some(at) = args.iter().position(|w| is_starter(&program_name(&w.text)) && !w.text.starts_with('-'))
+    {
+        return Some(Nested::Words(args.get(at..).unwrap_or_default().to_vec()));
     }
     target(source, step).map(Nested::Target)
 }

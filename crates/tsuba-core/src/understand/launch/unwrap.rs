@@ -213,15 +213,15 @@ impl Unwrapper<'_> {
                 self.plan.shell_lines.push(line);
                 return self.list(commands);
             }
-            if abbreviates(word, "-file", 1) {
-                if let Some((script, rest)) = rest.split_first() {
-                    return self.server(
-                        program,
-                        StepKind::Script(script.clone()),
-                        rest,
-                        args.get(..=at).unwrap_or_default(),
-                    );
-                }
+            if abbreviates(word, "-file", 1)
+                && let Some((script, rest)) = rest.split_first()
+            {
+                return self.server(
+                    program,
+                    StepKind::Script(script.clone()),
+                    rest,
+                    args.get(..=at).unwrap_or_default(),
+                );
             }
             if !word.text.starts_with('-') {
                 // A first operand is a command.
@@ -459,9 +459,7 @@ fn fetched(words: &[Located]) -> Option<&Located> {
             | "invoke-restmethod"
     );
     let nested = matches!(name.as_str(), "iex" | "invoke-expression")
-        && words
-            .iter()
-            .any(|w| matches!(program_name(&w.text.trim_matches(['(', ')']).to_owned()).as_str(), "iwr" | "irm"));
+        && words.iter().any(|w| matches!(program_name(w.text.trim_matches(['(', ')'])).as_str(), "iwr" | "irm"));
     if !fetches && !nested {
         return None;
     }

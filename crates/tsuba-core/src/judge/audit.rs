@@ -1,0 +1,250 @@
+//! The driver: runs the rules once over everything and turns their hits into findings.
+
+use super::excerpt::{Excerpt, excerpt};
+use super::rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+use super::verdict::{self, Judgement};
+use super::weight::weigh;
+use super::{Confidence, Severity};
+use crate::prelude::*;
+use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
+use crate::understand::{Handed, Study};
+use jiff::civil::Date;
+
+/// What an audit needs besides the setups.
+#[derive(Clone, Debug)]
+pub struct Options {
+    /// The date of the audit; deadlines and lifetimes are counted from it.
+    pub today: Date,
+    /// Only these families; empty means all.
+    pub families: Vec<String>,
+    /// The company's key for naming credentials by value.
+    pub key: Option<Key>,
+}
+
+/// A file that looks like a setup and could not be read.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct UnreadFile {
+    /// Its path.
+    pub path: String,
+    /// The line, where known.
+    pub line: Option<u32>,
+    /// Why.
+    pub why: String,
+}
+
+/// Something wrong, with its place. Every text in it may be printed.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// The rule that found it.
+    pub rule: &'static Rule,
+    /// How bad it is here.
+    pub severity: Severity,
+    /// How sure it is.
+    pub confidence: Confidence,
+    /// Which setup and entry.
+    pub stands: Stands,
+    /// First character.
+    pub start: Position,
+    /// One past the last character.
+    pub end: Position,
+    /// The value it is about, as a pointer.
+    pub pointer: Clean,
+    /// What is wrong.
+    pub message: Clean,
+    /// The line it stands on.
+    pub excerpt: Excerpt,
+    /// What to do.
+    pub fix: Clean,
+    /// The same finding has the same fingerprint after lines have moved.
+    pub fingerprint: String,
+    span: Span,
+}
+
+/// The outcome of an audit.
+#[derive(Debug)]
+pub struct Audit {
+    /// The setups, sorted by path.
+    pub studies: Vec<Study>,
+    /// The findings, worst first.
+    pub findings: Vec<Finding>,
+    /// The judgement on each entry, by setup.
+    pub judgements: Vec<Vec<Judgement>>,
+    /// What could not be read, sorted by path.
+    pub unread: Vec<UnreadFile>,
+    /// The gate for every text that goes out.
+    pub cleaner: Cleaner,
+    names: BTreeMap<String, String>,
+}
+
+impl Audit {
+    /// The name of a credential: equal for equal secrets, and telling nothing of the value.
+    pub fn credential_name(&self, handed: &Handed) -> Option<&str> {
+        self.names.get(&handed.value.text).map(String::as_str)
+    }
+
+    /// The findings of one entry, worst first, with their indexes.
+    pub fn findings_of(&self, stands: Stands) -> impl Iterator<Item = (usize, &Finding)> {
+        self.findings.iter().enumerate().filter(move |(_, f)| f.stands == stands)
+    }
+}
+
+/// Judges every setup.
+pub fn audit(
+    mut studies: Vec<Study>,
+    mut unread: Vec<UnreadFile>,
+    rules: &[&'static Rule],
+    options: &Options,
+) -> Audit {
+    studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
+    unread.sort();
+    let cleaner = cleaner(&studies);
+    let hits = run(&studies, rules, options);
+    let mut findings: Vec<Finding> =
+        hits.iter().filter_map(|(rule, hit)| finding(rule, hit, &studies, &cleaner)).collect();
+    number_twins(&mut findings);
+    let path = |f: &Finding| studies.get(f.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
+    findings.sort_by(|a, b| {
+        let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
+        worst(a)
+            .cmp(&worst(b))
+            .then_with(|| path(a).cmp(path(b)))
+            .then_with(|| (a.span, a.rule.id, &a.fingerprint).cmp(&(b.span, b.rule.id, &b.fingerprint)))
+    });
+    let mut own: BTreeMap<Stands, Vec<usize>> = BTreeMap::new();
+    for (index, finding) in findings.iter().enumerate() {
+        own.entry(finding.stands).or_default().push(index);
+    }
+    let judgements = studies
+        .iter()
+        .enumerate()
+        .map(|(study, s)| {
+            (0..s.entries.len())
+                .map(|entry| {
+                    verdict::judge(&findings, own.get(&Stands { study, entry: Some(entry) }).map_or(&[], Vec::as_slice))
+                })
+                .collect()
+        })
+        .collect();
+    let names = names(&studies, options.key.as_ref());
+    Audit { studies, findings, judgements, unread, cleaner, names }
+}
+
+/// Knows every secret of every setup. Well-known defaults are left out: `postgres` is also a word.
+fn cleaner(studies: &[Study]) -> Cleaner {
+    let secrets =
+        studies.iter().flat_map(Study::all_handed).map(|(_, handed)| handed).filter(|h| h.is_plaintext() && !h.trivial);
+    Cleaner::new(secrets.map(|h| h.value.text.as_str()))
+}
+
+/// Names credentials: by value with a key, else by the first place each stands in.
+fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
+    let mut names = BTreeMap::new();
+    for study in studies {
+        for (_, handed) in study.all_handed().filter(|(_, h)| h.is_plaintext()) {
+            names.entry(handed.value.text.clone()).or_insert_with(|| match key {
+                Some(key) => keyed(key, &handed.value.text),
+                None => fingerprint([study.document.path.as_str(), handed.value.pointer.as_str(), &handed.name]),
+            });
+        }
+    }
+    names
+}
+
+fn run(studies: &[Study], rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+    let mut found = Vec::new();
+    for rule in rules.iter().filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
+    {
+        let mut hits = Vec::new();
+        match rule.check {
+            Check::All(check) => {
+                check(&All { studies }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits })
+            }
+            Check::Setup(check) => {
+                for (study, s) in studies.iter().enumerate() {
+                    check(s, &mut Out { stands: Stands { study, entry: None }, hits: &mut hits });
+                }
+            }
+            Check::Entry(check) => {
+                for (stands, study, entry) in (All { studies }).entries() {
+                    check(&Entries { entry, study, today: options.today }, &mut Out { stands, hits: &mut hits });
+                }
+            }
+        }
+        found.extend(hits.into_iter().map(|hit| (*rule, hit)));
+    }
+    found
+}
+
+fn finding(rule: &'static Rule, hit: &Hit, studies: &[Study], cleaner: &Cleaner) -> Option<Finding> {
+    let study = studies.get(hit.stands.study)?;
+    let document = &study.document;
+    let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
+    let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
+    let mut fix = fill(rule.fix, &words);
+    if let Some(corrected) = &hit.corrected {
+        fix = format!("{fix} Write {corrected}");
+    }
+    let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
+    let parts = [rule.id, document.path.as_str(), name, hit.at.pointer.as_str()];
+    let fingerprint = fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())));
+    let Located { span, pointer, .. } = &hit.at;
+    Some(Finding {
+        rule,
+        severity: weigh(rule.severity, &hit.circumstances, entry.is_some_and(|e| e.disabled)),
+        confidence: hit.confidence,
+        stands: hit.stands,
+        start: document.lines.position(&document.text, span.start as usize),
+        end: document.lines.position(&document.text, span.end as usize),
+        pointer: cleaner.clean(pointer.as_str()),
+        message: cleaner.clean(&fill(rule.says, &words)),
+        excerpt: excerpt(document, *span, &secret_spans(study), cleaner),
+        fix: cleaner.clean(&fix),
+        fingerprint,
+        span: *span,
+    })
+}
+
+/// The places of the secrets in a setup, sorted.
+fn secret_spans(study: &Study) -> Vec<Span> {
+    let mut spans: Vec<Span> =
+        study.all_handed().filter(|(_, h)| h.is_plaintext()).map(|(_, h)| h.value.span).collect();
+    spans.sort();
+    spans
+}
+
+/// Fills the words into a template: `{name}` becomes its word. A word is not searched for further names.
+fn fill(template: &str, words: &[(&str, Clean)]) -> String {
+    let mut out = String::with_capacity(template.len() + 32);
+    let mut rest = template;
+    while let Some((before, tail)) = rest.split_once('{') {
+        out.push_str(before);
+        match tail
+            .split_once('}')
+            .and_then(|(name, after)| words.iter().find(|(n, _)| *n == name).map(|(_, word)| (word, after)))
+        {
+            Some((word, after)) => {
+                out.push_str(word.as_str());
+                rest = after;
+            }
+            None => {
+                out.push('{');
+                rest = tail;
+            }
+        }
+    }
+    out.push_str(rest);
+    out
+}
+
+/// Two findings that are alike in all that a fingerprint holds get a number.
+fn number_twins(findings: &mut [Finding]) {
+    let mut seen: BTreeMap<String, u32> = BTreeMap::new();
+    findings.sort_by_key(|f| (f.stands, f.span));
+    for finding in findings {
+        let count = seen.entry(finding.fingerprint.clone()).or_default();
+        *count += 1;
+        if *count > 1 {
+            finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &count.to_string()]);
+        }
+    }
+}

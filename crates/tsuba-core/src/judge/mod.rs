@@ -1,0 +1,16 @@
+//! judge: from understood entries to findings and a verdict for each entry.
+//!
+//! A rule only says "here, and these words vary". Everything else happens once, in this stage: severity from circumstances,
+//! masking, messages, excerpts, fingerprints, order, verdicts.
+
+mod audit;
+mod excerpt;
+mod rule;
+mod verdict;
+mod weight;
+
+pub use audit::{Audit, Finding, Options, UnreadFile, audit};
+pub use excerpt::Excerpt;
+pub use rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+pub use verdict::{Judgement, Verdict};
+pub use weight::{Circumstance, Confidence, Severity};

@@ -1,0 +1,167 @@
+//! What a rule is: metadata, and a check that says "here".
+
+use super::{Circumstance, Confidence, Severity, Verdict};
+use crate::prelude::*;
+use crate::text::Located;
+use crate::understand::{Entry, Study};
+use jiff::civil::Date;
+
+/// A rule. Its file is the only place that knows it; its cases lie beside that file.
+#[derive(Debug)]
+pub struct Rule {
+    /// `family/name`, the path of its file.
+    pub id: &'static str,
+    /// What is wrong, in a few words.
+    pub title: &'static str,
+    /// How bad it is when nothing speaks for more or less.
+    pub severity: Severity,
+    /// What an entry with a finding of at least `high` gets: something its owner can mend, or no.
+    pub verdict: Verdict,
+    /// The message; words in braces are filled in by each finding.
+    pub says: &'static str,
+    /// Why it matters.
+    pub why: &'static str,
+    /// What to do; may hold the same words in braces.
+    pub fix: &'static str,
+    /// A setup in which it fires.
+    pub before: &'static str,
+    /// The same setup, mended.
+    pub after: &'static str,
+    /// Where it comes from.
+    pub references: &'static [&'static str],
+    /// What it looks at.
+    pub check: Check,
+}
+
+impl Rule {
+    /// The part of the identifier before the slash.
+    pub fn family(&self) -> &'static str {
+        self.id.split('/').next().unwrap_or(self.id)
+    }
+}
+
+/// What a rule looks at; it gets exactly that.
+#[derive(Clone, Copy, Debug)]
+pub enum Check {
+    /// One entry at a time.
+    Entry(fn(&Entries<'_>, &mut Out<'_>)),
+    /// One setup at a time.
+    Setup(fn(&Study, &mut Out<'_>)),
+    /// Everything at once.
+    All(fn(&All<'_>, &mut Out<'_>)),
+}
+
+/// An entry in its setup, on a date.
+#[derive(Clone, Copy, Debug)]
+pub struct Entries<'a> {
+    /// The entry.
+    pub entry: &'a Entry,
+    /// The setup it stands in.
+    pub study: &'a Study,
+    /// The date of the audit.
+    pub today: Date,
+}
+
+impl Entries<'_> {
+    /// The setup's text, to cut places in.
+    pub fn source(&self) -> &str {
+        &self.study.document.text
+    }
+}
+
+/// Every setup of the audit.
+#[derive(Clone, Copy, Debug)]
+pub struct All<'a> {
+    /// The setups in order.
+    pub studies: &'a [Study],
+}
+
+impl<'a> All<'a> {
+    /// Every entry with where it stands.
+    pub fn entries(&self) -> impl Iterator<Item = (Stands, &'a Study, &'a Entry)> {
+        self.studies.iter().enumerate().flat_map(|(s, study)| {
+            study.entries.iter().enumerate().map(move |(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry))
+        })
+    }
+}
+
+/// Which setup, and which entry of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Stands {
+    /// Index of the setup.
+    pub study: usize,
+    /// Index of the entry, if the finding belongs to one.
+    pub entry: Option<usize>,
+}
+
+/// Something a rule found.
+#[derive(Clone, Debug)]
+pub struct Hit {
+    pub(super) stands: Stands,
+    pub(super) at: Located,
+    pub(super) words: Vec<(&'static str, String)>,
+    pub(super) circumstances: Vec<Circumstance>,
+    pub(super) confidence: Confidence,
+    pub(super) corrected: Option<String>,
+}
+
+impl Hit {
+    /// Fills in a word of the message.
+    pub fn word(&mut self, name: &'static str, value: impl Into<String>) -> &mut Self {
+        self.words.push((name, value.into()));
+        self
+    }
+
+    /// Notes a circumstance.
+    pub fn because(&mut self, circumstance: Circumstance) -> &mut Self {
+        self.circumstances.push(circumstance);
+        self
+    }
+
+    /// Notes a circumstance if it holds.
+    pub fn because_if(&mut self, holds: bool, circumstance: Circumstance) -> &mut Self {
+        if holds { self.because(circumstance) } else { self }
+    }
+
+    /// Says how sure it is; certain unless said otherwise.
+    pub fn sure(&mut self, confidence: Confidence) -> &mut Self {
+        self.confidence = confidence;
+        self
+    }
+
+    /// Gives the corrected text to write at the place.
+    pub fn corrected(&mut self, text: impl Into<String>) -> &mut Self {
+        self.corrected = Some(text.into());
+        self
+    }
+}
+
+/// Where a rule puts what it found.
+#[derive(Debug)]
+pub struct Out<'o> {
+    pub(super) stands: Stands,
+    pub(super) hits: &'o mut Vec<Hit>,
+}
+
+impl Out<'_> {
+    /// Here.
+    pub fn hit(&mut self, at: &Located) -> &mut Hit {
+        self.hit_in(self.stands, at)
+    }
+
+    /// Here, in another setup: for rules that look at everything.
+    pub fn hit_in(&mut self, stands: Stands, at: &Located) -> &mut Hit {
+        let hit = Hit {
+            stands,
+            at: at.clone(),
+            words: Vec::new(),
+            circumstances: Vec::new(),
+            confidence: Confidence::Certain,
+            corrected: None,
+        };
+        self.hits.push(hit);
+        let last = self.hits.len() - 1;
+        #[expect(clippy::indexing_slicing, reason = "pushed in the line above")]
+        &mut self.hits[last]
+    }
+}

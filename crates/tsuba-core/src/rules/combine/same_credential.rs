@@ -1,0 +1,42 @@
+use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+use crate::prelude::*;
+use crate::text::Located;
+use crate::understand::credential::Kind;
+
+pub(super) static RULE: Rule = Rule {
+    id: "combine/same-credential",
+    title: "one credential is handed to several servers",
+    severity: Severity::Low,
+    verdict: Verdict::FixFirst,
+    says: "{name} is handed to {servers}",
+    why: "Each of these servers can act as the others: the weakest of them decides what the credential is worth.",
+    fix: "Give each server a credential of its own, under a name of its own.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "CODE_TOKEN": "${CODE_TOKEN}" } }, "berth-board": { "command": "berth-board", "env": { "TOKEN": "${CODE_TOKEN}" } } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "CODE_TOKEN": "${TIDE_TOKEN}" } }, "berth-board": { "command": "berth-board", "env": { "TOKEN": "${BERTH_TOKEN}" } } } }"#,
+    references: &["CWE-1392", "NIST SP 800-53, AC-6"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (index, study) in all.studies.iter().enumerate() {
+        let mut given: BTreeMap<&str, Vec<(usize, &Located)>> = BTreeMap::new();
+        for (e, entry) in study.entries.iter().enumerate() {
+            for handed in entry.handed.iter().filter(|h| h.kind == Kind::Reference && !h.value.text.starts_with("$(")) {
+                given.entry(handed.value.text.as_str()).or_default().push((e, &handed.value));
+            }
+        }
+        for (name, mut places) in given {
+            places.dedup_by_key(|(e, _)| *e);
+            let names: Vec<&str> = places
+                .iter()
+                .filter_map(|(e, _)| study.entries.get(*e))
+                .map(|entry| entry.name.text.as_str())
+                .collect();
+            if let ([_, _, ..], Some((e, place))) = (names.as_slice(), places.first()) {
+                out.hit_in(Stands { study: index, entry: Some(*e) }, place)
+                    .word("name", name)
+                    .word("servers", names.join(", "));
+            }
+        }
+    }
+}

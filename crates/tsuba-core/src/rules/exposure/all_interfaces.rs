@@ -1,0 +1,65 @@
+use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::credential::words_of;
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/all-interfaces",
+    title: "a server listens on every interface",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{setting} opens it to every machine that can reach this one",
+    why: "A server meant for one person answers everybody in the same network: the cafe, the office, the cloud subnet.",
+    fix: "Bind it to 127.0.0.1.",
+    before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "0.0.0.0", "--port", "8080"] } } }"#,
+    after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "127.0.0.1", "--port", "8080"] } } }"#,
+    references: &["CWE-1327", "CWE-668"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let entry = entries.entry;
+    let Some(plan) = &entry.plan else { return };
+    for (_, container) in plan.containers() {
+        for port in container.published.iter().filter(|p| p.address.as_deref().is_none_or(is_any)) {
+            out.hit(&port.word)
+                .word("setting", format!("the published port {}", port.word.text))
+                .corrected(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:")));
+        }
+    }
+    // Inside a container every interface is the container's own: what is published decides.
+    if plan.containers().next().is_some() {
+        return;
+    }
+    for variable in entry.variables.iter().filter(|v| !v.header && is_any(&v.value.text) && names_host(&v.name)) {
+        out.hit(&variable.value)
+            .word("setting", format!("{}={}", variable.name, variable.value.text))
+            .corrected("127.0.0.1");
+    }
+    for step in &plan.steps {
+        for (at, word) in step.args.iter().enumerate() {
+            let (name, value) = match word.text.split_once('=') {
+                Some((name, value)) => (name, value),
+                None => {
+                    (step.args.get(at.wrapping_sub(1)).map(|w| w.text.as_str()).unwrap_or_default(), word.text.as_str())
+                }
+            };
+            let host = value
+                .rsplit_once(':')
+                .filter(|(_, port)| port.chars().all(|c| c.is_ascii_digit()))
+                .map_or(value, |(host, _)| host);
+            if name.starts_with('-') && names_host(name) && (is_any(host) || is_any(value)) {
+                out.hit(word).word("setting", format!("{name} {value}")).corrected("127.0.0.1");
+            }
+        }
+    }
+}
+
+fn is_any(host: &str) -> bool {
+    matches!(host.trim_matches(['[', ']']), "0.0.0.0" | "::" | "*" | "0")
+}
+
+fn names_host(name: &str) -> bool {
+    words_of(name).iter().any(|w| {
+        matches!(w.as_str(), "host" | "bind" | "listen" | "address" | "addr" | "hostname" | "interface" | "ip")
+    }) && !words_of(name).iter().any(|w| matches!(w.as_str(), "allowed" | "trusted" | "origin" | "origins"))
+}

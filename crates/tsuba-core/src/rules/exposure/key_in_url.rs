@@ -1,0 +1,33 @@
+use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::understand::credential::{Kind, Place, Why};
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/key-in-url",
+    title: "a credential travels in an address",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "the address carries a credential in its {part}",
+    why: "Addresses are logged by proxies, servers and histories; whoever sees the line has the key.",
+    fix: "Send it in the Authorization header; where the provider knows only the address, treat the whole address as the secret.",
+    before: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp?api_key=${TIDE_KEY}" } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp", "headers": { "Authorization": "Bearer ${TIDE_KEY}" } } } }"#,
+    references: &["RFC 6750, 5.3", "RFC 9700, 2.1"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    for handed in entries
+        .entry
+        .handed
+        .iter()
+        .filter(|h| h.place == Place::Url && matches!(h.kind, Kind::Plaintext | Kind::Reference))
+    {
+        let part = match handed.why {
+            Why::Password => "login",
+            Why::Random => "path",
+            _ if handed.name.is_empty() => "query",
+            _ => "query",
+        };
+        out.hit(&handed.value).word("part", part);
+    }
+}

@@ -1,0 +1,25 @@
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::understand::Scheme;
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/plain-http",
+    title: "a remote server is reached without TLS",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{host} is reached over plain HTTP",
+    why: "Everyone on the way reads the token and may rewrite what the model is told.",
+    fix: "Use the server's https address; keep http for this machine only.",
+    before: r#"{ "mcpServers": { "tide-table": { "url": "http://tides.saltmarsh-line.example/mcp" } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "url": "https://tides.saltmarsh-line.example/mcp" } } }"#,
+    references: &["RFC 9110, 4.2.2", "RFC 9700, 2.6"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let Some(remote) = &entries.entry.remote else { return };
+    // This machine's own addresses never leave it: flagging them is the false alarm people complain about.
+    if remote.scheme == Scheme::Plain && !remote.loopback && !remote.host.is_empty() {
+        let inside = remote.is_private() || !remote.host.contains('.');
+        out.hit(&remote.url).word("host", &remote.host).because_if(inside, Circumstance::Weak);
+    }
+}

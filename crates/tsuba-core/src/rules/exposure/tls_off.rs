@@ -1,0 +1,96 @@
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::credential::words_of;
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/tls-off",
+    title: "certificate checks are switched off",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{setting} accepts any certificate",
+    why: "TLS without the check protects from nobody: whoever sits on the way answers in the server's name and gets the token.",
+    fix: "Trust the company's own certificate authority instead (NODE_EXTRA_CA_CERTS, SSL_CERT_FILE).",
+    before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_TLS_REJECT_UNAUTHORIZED": "0" } } } }"#,
+    after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_EXTRA_CA_CERTS": "/etc/saltmarsh/ca.pem" } } } }"#,
+    references: &["CWE-295", "RFC 9525"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let entry = entries.entry;
+    let off = |value: &str| {
+        matches!(
+            value.to_ascii_lowercase().as_str(),
+            "0" | "false" | "no" | "off" | "none" | "disable" | "disabled" | "insecure"
+        )
+    };
+    let on = |value: &str| matches!(value.to_ascii_lowercase().as_str(), "1" | "true" | "yes" | "on");
+    for variable in entry.variables.iter().filter(|v| !v.header) {
+        let (name, value) = (words_of(&variable.name).join("_"), variable.value.text.as_str());
+        let checks = [
+            "tls_reject_unauthorized",
+            "verify_ssl",
+            "ssl_verify",
+            "tls_verify",
+            "verify_tls",
+            "verify_certs",
+            "verify_certificates",
+            "strict_ssl",
+            "sslverify",
+            "ssl_no_verify_false",
+            "verify_certificate",
+        ]
+        .iter()
+        .any(|n| name.ends_with(n));
+        let skips = [
+            "ssl_no_verify",
+            "insecure_skip_verify",
+            "skip_tls_verify",
+            "insecure",
+            "tls_insecure",
+            "ssl_insecure",
+            "allow_insecure",
+            "skip_ssl_verification",
+            "insecure_tls",
+        ]
+        .iter()
+        .any(|n| name.ends_with(n));
+        if (checks && off(value)) || (skips && on(value)) {
+            out.hit(&variable.value).word("setting", format!("{}={value}", variable.name));
+        }
+    }
+    for word in entry.plan.iter().flat_map(|plan| plan.words()) {
+        let text = word.text.to_ascii_lowercase();
+        let option = [
+            "--insecure",
+            "--no-verify-ssl",
+            "--insecure-skip-verify",
+            "--skip-tls-verify",
+            "--no-check-certificate",
+            "--no-ssl-verify",
+            "--insecure-tls",
+            "--no-verify-tls",
+            "--disable-ssl-verification",
+            "--tls-skip-verify",
+            "--ignore-certificate-errors",
+            "--ignore-https-errors",
+        ]
+        .iter()
+        .any(|o| text == *o || text == format!("{o}=true"));
+        let address = [
+            "sslmode=disable",
+            "sslmode=allow",
+            "tlsinsecure=true",
+            "tls=skip-verify",
+            "trustservercertificate=true",
+            "sslverify=false",
+        ]
+        .iter()
+        .find(|o| text.contains(**o));
+        if option || address.is_some() {
+            out.hit(word)
+                .word("setting", address.map_or(word.text.as_str(), |a| a))
+                .because_if(address.is_some(), Circumstance::Weak);
+        }
+    }
+}

@@ -1,0 +1,22 @@
+//! The rules: one file each, with its cases beside it. Families are folders; their lists are written by `cargo test`.
+
+mod combine;
+mod exposure;
+mod power;
+mod review;
+mod scope;
+mod secret;
+mod supply;
+
+use crate::judge::Rule;
+use crate::prelude::*;
+
+/// Every rule, sorted by identifier.
+pub fn all() -> Vec<&'static Rule> {
+    [combine::RULES, exposure::RULES, power::RULES, review::RULES, scope::RULES, secret::RULES, supply::RULES].concat()
+}
+
+/// The rule with this identifier.
+pub fn find(id: &str) -> Option<&'static Rule> {
+    all().into_iter().find(|rule| rule.id == id)
+}

@@ -1,0 +1,42 @@
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::understand::launch::StepKind;
+
+pub(super) static RULE: Rule = Rule {
+    id: "power/elevated",
+    title: "the server runs with raised rights",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{how} starts it with the rights of {user}",
+    why: "What the model makes the server do, it does as administrator of the machine.",
+    fix: "Run it as an ordinary user, and give that user the one right that is needed.",
+    before: r#"{ "mcpServers": { "engine-notes": { "command": "sudo", "args": ["engine-notes"] } } }"#,
+    after: r#"{ "mcpServers": { "engine-notes": { "command": "engine-notes" } } }"#,
+    references: &["CWE-250", "NIST SP 800-53, AC-6"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let Some(plan) = &entries.entry.plan else { return };
+    for step in plan.steps.iter().filter(|step| step.kind == StepKind::Wrapper) {
+        let name = step.name();
+        if !matches!(name.as_str(), "sudo" | "doas" | "pkexec" | "su" | "runuser" | "run0" | "gosu" | "su-exec") {
+            continue;
+        }
+        // `sudo -u crew` lowers the rights.
+        let user = step.options.iter().enumerate().find_map(|(at, word)| match word.text.as_str() {
+            "-u" | "--user" => step.options.get(at + 1).map(|w| w.text.as_str()),
+            text => text.strip_prefix("--user=").or_else(|| text.strip_prefix("-u").filter(|rest| !rest.is_empty())),
+        });
+        if user.is_none_or(|user| matches!(user, "root" | "0" | "#0")) {
+            out.hit(&step.program).word("how", name).word("user", "root");
+        }
+    }
+    // Without a user an image decides; root in so many words is a choice.
+    for (_, container) in plan.containers() {
+        if let Some(user) =
+            container.values(&["-u", "--user"]).find(|u| matches!(u.text.split(':').next(), Some("root" | "0")))
+        {
+            out.hit(user).word("how", "the container's --user").word("user", "root").because(Circumstance::Weak);
+        }
+    }
+}

@@ -1,0 +1,64 @@
+use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+
+pub(super) static RULE: Rule = Rule {
+    id: "power/loosened-runtime",
+    title: "checks of the runtime are switched off",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{setting} {what}",
+    why: "The runtime no longer bounds the server, or loads other code into it before its own first line runs.",
+    fix: "Leave it out; grant single permissions, and start the program by its full path.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "deno", "args": ["run", "-A", "npm:@saltmarsh/tide-table@2.4.1"] } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "deno", "args": ["run", "--allow-net=tides.saltmarsh-line.example", "npm:@saltmarsh/tide-table@2.4.1"] } } }"#,
+    references: &["CWE-426", "CWE-250"],
+    check: Check::Entry(check),
+};
+
+/// Variables that load code into every program started with them.
+const PRELOADS: &[&str] = &[
+    "LD_PRELOAD",
+    "LD_LIBRARY_PATH",
+    "LD_AUDIT",
+    "DYLD_INSERT_LIBRARIES",
+    "DYLD_LIBRARY_PATH",
+    "PYTHONSTARTUP",
+    "BASH_ENV",
+    "PERL5OPT",
+    "RUBYOPT",
+    "JAVA_TOOL_OPTIONS",
+    "NODE_REPL_EXTERNAL_MODULE",
+];
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let entry = entries.entry;
+    for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && !v.value.text.trim().is_empty()) {
+        let (name, value) = (variable.name.to_ascii_uppercase(), variable.value.text.as_str());
+        let loads =
+            ["--require", "-r ", "--import", "--loader", "--experimental-loader"].iter().any(|o| value.contains(o));
+        let front = value.split([':', ';']).next().unwrap_or_default();
+        if PRELOADS.contains(&name.as_str()) || (name == "NODE_OPTIONS" && loads) {
+            out.hit(&variable.value).word("setting", name).word("what", "loads other code into the server");
+        } else if name == "PATH" && (front.is_empty() || front.starts_with('.') || front.starts_with("/tmp")) {
+            out.hit(&variable.value)
+                .word("setting", "PATH")
+                .word("what", "looks for programs in a folder that others can write to first");
+        } else if matches!(name.as_str(), "PIP_TRUSTED_HOST" | "UV_INSECURE_HOST") {
+            out.hit(&variable.value)
+                .word("setting", name)
+                .word("what", "takes packages from a host without checking who it is");
+        }
+    }
+    let steps = entry.plan.iter().flat_map(|plan| &plan.steps);
+    for word in steps.flat_map(|step| &step.options) {
+        let what = match word.text.as_str() {
+            "-A" | "--allow-all" => "grants every permission",
+            "--allow-run" | "--allow-ffi" => "lets it start any program, outside of every other permission",
+            "--unsafe-perm" | "--allow-scripts" | "--ignore-scripts=false" => {
+                "runs the install scripts of every package"
+            }
+            "--allow-insecure-host" | "--trusted-host" => "takes packages from a host without checking who it is",
+            _ => continue,
+        };
+        out.hit(word).word("setting", &word.text).word("what", what);
+    }
+}

@@ -1,0 +1,46 @@
+use crate::judge::{Check, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::understand::credential::words_of;
+
+pub(super) static RULE: Rule = Rule {
+    id: "power/unasked",
+    title: "tools that change things run without asking",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{what} {how} without anybody being asked",
+    why: "The question before a call is the last moment at which a person can see what a text has talked the model into.",
+    fix: "Take the tools that change, send or run something out of the list.",
+    before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota", "send_message"] } } }"#,
+    after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota"] } } }"#,
+    references: &["CWE-862", "NIST SP 800-53, AC-3"],
+    check: Check::Entry(check),
+};
+
+/// Verbs of tools that change, send or run something.
+const ACTS: &[&str] = &[
+    "write", "create", "delete", "remove", "update", "edit", "send", "post", "put", "patch", "execute", "exec", "run",
+    "move", "rename", "drop", "insert", "push", "merge", "deploy", "publish", "upload", "pay", "transfer", "refund",
+    "book", "cancel", "approve", "kill", "stop", "start", "restart", "install", "set", "add", "reply", "forward",
+    "share", "grant", "revoke", "modify", "commit", "click", "type", "fill", "navigate", "apply", "scale", "reset",
+    "invite", "call", "assign", "replace", "truncate", "purge", "sync", "import", "unlock", "open", "close", "order",
+];
+/// First words that make a reading tool of it, whatever follows.
+const READS: &[&str] = &[
+    "get", "list", "read", "search", "find", "show", "describe", "fetch", "view", "count", "check", "lookup", "query",
+    "preview", "dry",
+];
+
+/// Does a tool of this name change something?
+fn acts(tool: &str) -> bool {
+    let words = words_of(tool);
+    !words.first().is_some_and(|w| READS.contains(&w.as_str())) && words.iter().any(|w| ACTS.contains(&w.as_str()))
+}
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let unasked = &entries.entry.unasked;
+    if let Some(all) = &unasked.all {
+        out.hit(all).word("what", "every tool, also those added later,").word("how", "runs");
+    }
+    for tool in unasked.tools.iter().filter(|tool| acts(&tool.text)) {
+        out.hit(tool).word("what", &tool.text).word("how", "runs").sure(Confidence::Likely);
+    }
+}

@@ -1,0 +1,60 @@
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+pub(super) static RULE: Rule = Rule {
+    id: "power/wide-path",
+    title: "a whole disk or home folder is within reach",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{path} is {what}",
+    why: "Everything in it is the model's to read, and often to write: keys, mail, other people's projects. Text from outside only has to ask for it.",
+    fix: "Give the folder the server is about.",
+    before: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/"] } } }"#,
+    after: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/srv/quay/manifests"] } } }"#,
+    references: &["CWE-732", "CWE-22"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    for folder in &entries.entry.reach.folders {
+        let Some((what, whole)) = width(&folder.path.text) else { continue };
+        let hit = out.hit(&folder.path);
+        hit.word("path", &folder.path.text)
+            .word("what", what)
+            .because_if(whole && folder.writable == Some(true), Circumstance::Writable);
+        hit.because_if(folder.writable == Some(false), Circumstance::ReadOnly);
+    }
+}
+
+/// What a wide folder is, and whether it is the whole disk.
+fn width(path: &str) -> Option<(&'static str, bool)> {
+    let lower = path.replace('\\', "/").to_ascii_lowercase();
+    let trimmed = if lower.len() > 1 { lower.trim_end_matches('/') } else { lower.as_str() };
+    let drive = matches!(trimmed.as_bytes(), [letter, b':'] if letter.is_ascii_alphabetic());
+    if trimmed == "/" || trimmed.is_empty() || drive || matches!(trimmed, "/mnt/c" | "/host" | "/rootfs") {
+        return Some(("the whole disk", true));
+    }
+    let variables = [
+        "~",
+        "$home",
+        "${home}",
+        "%userprofile%",
+        "${userhome}",
+        "${env:home}",
+        "$env:userprofile",
+        "${env:userprofile}",
+        "{env:home}",
+    ];
+    let parts: Vec<&str> = trimmed.split('/').filter(|p| !p.is_empty()).collect();
+    let home = match parts.as_slice() {
+        ["home" | "users"] => return Some(("the home folders of everybody", true)),
+        ["home" | "users", _] | ["root"] => true,
+        [drive, "users"] if drive.ends_with(':') => return Some(("the home folders of everybody", true)),
+        [drive, "users", _] if drive.ends_with(':') => true,
+        ["etc" | "var" | "usr" | "opt" | "srv" | "volumes" | "mnt" | "library" | "system"] => {
+            return Some(("a folder of the whole system", true));
+        }
+        _ => variables.contains(&trimmed),
+    };
+    home.then_some(("a whole home folder", false))
+}

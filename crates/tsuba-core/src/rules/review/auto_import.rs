@@ -1,0 +1,22 @@
+use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/auto-import",
+    title: "servers of others are taken in unasked",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{key} takes in servers that other files or programs set up, unasked",
+    why: "Cloning a repository, or another program's settings, then decides what this person's agent starts.",
+    fix: "Switch it off, and enable each server by name after it was reviewed.",
+    before: r#"{ "enableAllProjectMcpServers": true, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
+    after: r#"{ "enableAllProjectMcpServers": false, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
+    references: &["CWE-829", "CWE-1188"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    for switch in &study.imports {
+        out.hit(switch).word("key", &switch.text);
+    }
+}

@@ -1,0 +1,22 @@
+use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/duplicate-key",
+    title: "a key is written twice",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{key} is written twice; the later one counts, this one does not",
+    why: "A reviewer reads the first and the program uses the last: what was approved is not what runs.",
+    fix: "Take out the one that is not meant.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" }, "tide-table": { "command": "tide-tabel" } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
+    references: &["RFC 8259, 4", "CWE-694"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    for key in &study.duplicates {
+        out.hit(key).word("key", &key.text);
+    }
+}

@@ -1,0 +1,23 @@
+use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::understand::credential::Kind;
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/placeholder",
+    title: "a placeholder was left in",
+    severity: Severity::Low,
+    verdict: Verdict::FixFirst,
+    says: "{name} still holds a placeholder",
+    why: "The server starts without what it needs; people then widen settings until the error goes away.",
+    fix: "Fill it in with a reference, or take it out.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "YOUR_API_KEY" } } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}" } } } }"#,
+    references: &["CWE-1188"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    for handed in entries.entry.handed.iter().filter(|h| h.kind == Kind::Placeholder && !h.trivial) {
+        let name = if handed.name.is_empty() { "a value" } else { handed.name.as_str() };
+        out.hit(&handed.value).word("name", name);
+    }
+}

@@ -1,0 +1,22 @@
+//! The rules of the family `scope`. Written by `cargo test` from the files of this folder.
+
+mod admin;
+mod all_features;
+mod broad_kind;
+mod long_lived;
+mod never_expires;
+mod no_audience;
+mod shared;
+mod superuser_login;
+
+use crate::judge::Rule;
+
+pub(super) static RULES: &[&Rule] = &[
+    &admin::RULE,
+    &all_features::RULE,
+    &broad_kind::RULE,
+    &long_lived::RULE,
+    &never_expires::RULE,
+    &no_audience::RULE,
+    &superuser_login::RULE,
+];

@@ -1,0 +1,32 @@
+use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "secret/exposed-file",
+    title: "a file with secrets can be read by others",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "a file with {count} secret(s) in plain text {how}",
+    why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
+    fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
+    before: "--- .env tracked\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
+    after: "--- .env untracked private\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
+    references: &["CWE-732", "CWE-538"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    let secrets = study.all_handed().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
+    let facts = &study.document.facts;
+    let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
+    let how = match (tracked, others) {
+        (true, true) => "is tracked by version control and readable by every account of the machine",
+        (true, false) => "is tracked by version control",
+        (false, true) => "is readable by every account of the machine",
+        (false, false) => return,
+    };
+    if secrets > 0 {
+        out.hit(&study.start()).word("count", secrets.to_string()).word("how", how);
+    }
+}

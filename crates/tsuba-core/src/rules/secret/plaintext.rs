@@ -1,0 +1,74 @@
+use super::shared;
+use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::prelude::*;
+use crate::understand::credential::{Place, Why};
+use crate::understand::{Handed, Study};
+
+pub(super) static RULE: Rule = Rule {
+    id: "secret/plaintext",
+    title: "a secret stands in plain text",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{what} stands in plain text in {place}",
+    why: "Whoever reads the file, a backup, a process listing or a screen share has the key, and nobody notices. A key that was only for a demo is the one that is never rotated.",
+    fix: "Rotate it where it was issued, keep the new one outside the file, and refer to it.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}" } } } }"#,
+    references: &["CWE-312", "CWE-798"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (index, study) in all.studies.iter().enumerate() {
+        for (entry, e) in study.entries.iter().enumerate() {
+            e.handed.iter().for_each(|handed| one(study, Stands { study: index, entry: Some(entry) }, handed, out));
+        }
+        study.handed.iter().for_each(|handed| one(study, Stands { study: index, entry: None }, handed, out));
+    }
+}
+
+fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
+    let tracked = study.document.facts.tracked == Some(true);
+    // A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
+    if !handed.is_plaintext() || matches!(handed.why, Why::PrivateKey) || (handed.place == Place::Dotenv && !tracked) {
+        return;
+    }
+    let hit = out.hit_in(stands, &handed.value);
+    hit.word("what", shared::what(handed)).word("place", place(handed)).sure(shared::confidence(handed));
+    hit.because_if(handed.weak, Circumstance::Weak)
+        .because_if(handed.trivial, Circumstance::WellKnown)
+        .because_if(tracked, Circumstance::Tracked);
+    if matches!(
+        handed.place,
+        Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
+    ) {
+        hit.corrected(format!("${{{}}}", variable(handed)));
+    }
+}
+
+/// The place in words, with the name the value goes by.
+fn place(handed: &Handed) -> String {
+    let name = &handed.name;
+    match handed.place {
+        Place::Env => format!("the variable {name}"),
+        Place::Header => format!("the header {name}"),
+        Place::Setting => format!("the setting {name}"),
+        Place::Dotenv => format!("the dotenv variable {name}"),
+        Place::Argument => "an argument, where every process listing shows it".to_owned(),
+        Place::ShellLine => "a shell line".to_owned(),
+        Place::Url => "an address".to_owned(),
+        Place::ConnectionString => "a connection string".to_owned(),
+    }
+}
+
+/// A variable's name for the reference that replaces the secret.
+fn variable(handed: &Handed) -> String {
+    let words: Vec<String> = crate::understand::credential::words_of(&handed.name);
+    let name = words.join("_").to_uppercase();
+    match handed.place {
+        _ if name.is_empty() => "SECRET".to_owned(),
+        Place::Header if name == "AUTHORIZATION" => "TOKEN".to_owned(),
+        Place::ConnectionString => format!("{name}_PASSWORD"),
+        _ => name,
+    }
+}

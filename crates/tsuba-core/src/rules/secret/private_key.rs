@@ -1,0 +1,35 @@
+use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::understand::credential::Why;
+
+pub(super) static RULE: Rule = Rule {
+    id: "secret/private-key",
+    title: "a private key stands in the file",
+    severity: Severity::Critical,
+    verdict: Verdict::FixFirst,
+    says: "a private key stands in {name}",
+    why: "A private key is an identity: whoever copies it can act as the service for as long as its public half is trusted, often for years.",
+    fix: "Replace the key pair, keep the new private half in a file only its owner can read or in a secret store, and name the file.",
+    before: concat!(
+        r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "env": { "SIGNER": "-----BEGIN "#,
+        r#"PRIVATE KEY-----\nMIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSjAgEAAoIBAQDq8ZkXv2LmPw0TyRbN4sJ7dHfC1gAeUoI6t9B\n-----END PRIVATE KEY-----" } } } }"#
+    ),
+    after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "env": { "SIGNER_FILE": "/run/secrets/signer.pem" } } } }"#,
+    references: &["RFC 7468, 10", "CWE-321"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (index, study) in all.studies.iter().enumerate() {
+        let tracked = study.document.facts.tracked == Some(true);
+        let own =
+            study.entries.iter().enumerate().flat_map(|(e, entry)| entry.handed.iter().map(move |h| (Some(e), h)));
+        for (entry, handed) in
+            own.chain(study.handed.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
+        {
+            let name = if handed.name.is_empty() { "an argument" } else { handed.name.as_str() };
+            out.hit_in(Stands { study: index, entry }, &handed.value)
+                .word("name", name)
+                .because_if(tracked, Circumstance::Tracked);
+        }
+    }
+}

@@ -1,0 +1,62 @@
+use super::shared;
+use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::prelude::*;
+use crate::understand::{Handed, Study};
+
+pub(super) static RULE: Rule = Rule {
+    id: "secret/reused",
+    title: "one credential is used in several places",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{what} is also used in {count} more place(s): {places}",
+    why: "When it leaks nobody can tell through which place, and it cannot be revoked for one of them without breaking the others.",
+    fix: "Issue one credential for each server and person, so that each can be revoked alone.",
+    before: r#"{ "mcpServers": {
+  "tide-table": { "command": "tide-table", "env": { "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } },
+  "berth-board": { "command": "berth-board", "env": { "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#,
+    after: r#"{ "mcpServers": {
+  "tide-table": { "command": "tide-table", "env": { "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } },
+  "berth-board": { "command": "berth-board", "env": { "TOKEN": "Z9yXw8Vu7Ts6Rq5Po4Nm3Lk2" } } } }"#,
+    references: &["NIST SP 800-63B, 5.1.1", "CWE-1392"],
+    check: Check::All(check),
+};
+
+/// Places named in the message.
+const NAMED: usize = 4;
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    let mut uses: BTreeMap<&str, Vec<(Stands, &Study, &Handed)>> = BTreeMap::new();
+    for (stands, study, entry) in all.entries() {
+        for handed in entry.handed.iter().filter(|h| h.is_plaintext() && !h.trivial && h.value.text.len() >= 6) {
+            uses.entry(handed.value.text.as_str()).or_default().push((stands, study, handed));
+        }
+    }
+    for places in uses.values() {
+        let mut entries: Vec<_> = places.clone();
+        entries.dedup_by_key(|(stands, ..)| *stands);
+        let Some(((first_at, first_study, handed), rest)) = entries.split_first().filter(|(_, rest)| !rest.is_empty())
+        else {
+            continue;
+        };
+        let told: Vec<String> = rest
+            .iter()
+            .take(NAMED)
+            .filter_map(|(stands, study, _)| {
+                let name = stands.entry.and_then(|e| study.entries.get(e)).map(|e| e.name.text.as_str())?;
+                Some(if stands.study == first_at.study {
+                    name.to_owned()
+                } else {
+                    format!("{name} in {}", study.document.path)
+                })
+            })
+            .collect();
+        let more = if rest.len() > NAMED { ", …" } else { "" };
+        let owner = |study: &Study| (study.document.facts.owner.clone(), study.document.facts.team.clone());
+        let several = rest.iter().any(|(_, study, _)| owner(study) != owner(first_study));
+        out.hit_in(*first_at, &handed.value)
+            .word("what", shared::what(handed))
+            .word("count", rest.len().to_string())
+            .word("places", format!("{}{more}", told.join(", ")))
+            .because_if(several, Circumstance::Several);
+    }
+}

@@ -1,0 +1,26 @@
+use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::launch::Pin;
+
+pub(super) static RULE: Rule = Rule {
+    id: "supply/no-digest",
+    title: "an image is named by a version tag without its digest",
+    severity: Severity::Low,
+    verdict: Verdict::FixFirst,
+    says: "the image {image} is named by the tag {tag} alone, which its owner can move",
+    why: "A version tag is a promise of the registry's owner, not a property of the image. Only the digest names the content that was reviewed.",
+    fix: "Add the digest behind the tag.",
+    before: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2"] } } }"#,
+    after: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2@sha256:abababababababababababababababababababababababababababababababab"] } } }"#,
+    references: &["OCI Image Specification, descriptor: digests", "CWE-494"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
+        if let (Pin::Exact, Some(tag)) = (container.reference.pin(), &container.reference.tag) {
+            let corrected = format!("{}@<digest of the image you reviewed>", container.image.text);
+            out.hit(&container.image).word("image", container.reference.name()).word("tag", tag).corrected(corrected);
+        }
+    }
+}

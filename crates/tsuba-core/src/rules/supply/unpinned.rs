@@ -1,0 +1,33 @@
+use super::shared;
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::launch::{Pin, Source};
+
+pub(super) static RULE: Rule = Rule {
+    id: "supply/unpinned",
+    title: "a package is started without an exact version",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{package} is started {how}: the next start may run other code",
+    why: "What was reviewed is not what runs tomorrow. Whoever takes over the package, or its name, runs code on every machine that has this line.",
+    fix: "Name the exact version that was reviewed.",
+    before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#,
+    references: &["CWE-1357", "CWE-829"],
+    check: Check::Entry(check),
+};
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    for (_, package) in entries.entry.plan.iter().flat_map(|plan| plan.packages()) {
+        let how = match (package.pin, package.source) {
+            (_, Source::Url) => "from an archive whose content can change".to_owned(),
+            (Pin::None, Source::Git) => "from a repository without a commit".to_owned(),
+            (Pin::None, _) => "without a version".to_owned(),
+            (Pin::Range, _) => format!("with a range of versions ({})", package.version.as_deref().unwrap_or_default()),
+            _ => continue,
+        };
+        let hit = out.hit(&package.spec);
+        hit.word("package", &package.name).word("how", how).corrected(shared::with_version(package));
+        hit.because_if(package.pin == Pin::Range, Circumstance::Weak).because_if(package.beside, Circumstance::Beside);
+    }
+}

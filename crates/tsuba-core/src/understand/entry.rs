@@ -1,0 +1,290 @@
+//! One entry: everything a setup says about one server, understood.
+
+use super::credential::Lexicon;
+use super::handed::{self, Handed, Variable};
+use super::launch::{Plan, unwrap};
+use super::reach::{self, Reach};
+use super::remote::Remote;
+use super::setup::Server;
+use crate::prelude::*;
+use crate::read::{Document, Node, Value};
+use crate::text::{Located, Pointer, Span};
+
+/// How a client speaks to a server.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Transport {
+    /// Over the standard streams of a program it starts.
+    Stdio,
+    /// Streamable HTTP.
+    Http,
+    /// HTTP with server-sent events (protocol 2024-11-05, deprecated since 2025-03-26).
+    Sse,
+    /// Not said.
+    Unknown,
+}
+
+impl Transport {
+    /// The transport as the JSON contract names it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Stdio => "stdio",
+            Self::Http => "http",
+            Self::Sse => "sse",
+            Self::Unknown => "unknown",
+        }
+    }
+}
+
+/// Does the client ask before a tool runs?
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Asks {
+    /// Before every call.
+    Always,
+    /// Some tools run unasked.
+    Some,
+    /// Every tool runs unasked.
+    Never,
+    /// The setup does not say; the client's default holds.
+    Unknown,
+}
+
+impl Asks {
+    /// The answer as the JSON contract names it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Always => "always",
+            Self::Some => "some",
+            Self::Never => "never",
+            Self::Unknown => "unknown",
+        }
+    }
+}
+
+/// What runs without asking.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Unasked {
+    /// The setting that lets everything run.
+    pub all: Option<Located>,
+    /// The tools that are listed.
+    pub tools: Vec<Located>,
+    /// Is asking switched on in so many words (an empty list, `trust: false`)?
+    pub asked: bool,
+}
+
+/// One server in a setup.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// Its name, at the place of the key.
+    pub name: Located,
+    /// Where its settings are.
+    pub pointer: Pointer,
+    /// The whole of its settings.
+    pub span: Span,
+    /// How it is spoken to.
+    pub transport: Transport,
+    /// What is started, if something is.
+    pub plan: Option<Plan>,
+    /// What is called, if something is: by the entry itself or through a bridge.
+    pub remote: Option<Remote>,
+    /// Every variable and header that is set, secret or not.
+    pub variables: Vec<Variable>,
+    /// The credentials among all values handed over.
+    pub handed: Vec<Handed>,
+    /// What runs without asking.
+    pub unasked: Unasked,
+    /// Is it switched off?
+    pub disabled: bool,
+    /// The working folder.
+    pub cwd: Option<Located>,
+    /// Environment files it is given.
+    pub env_files: Vec<Located>,
+    /// What it may touch.
+    pub reach: Reach,
+}
+
+impl Entry {
+    /// Does the client ask before a tool runs?
+    pub fn asks(&self) -> Asks {
+        match &self.unasked {
+            Unasked { all: Some(_), .. } => Asks::Never,
+            Unasked { tools, .. } if !tools.is_empty() => Asks::Some,
+            Unasked { asked: true, .. } => Asks::Always,
+            Unasked { .. } => Asks::Unknown,
+        }
+    }
+
+    /// The variables of the environment (not the headers) called `name`.
+    pub fn variable(&self, name: &str) -> Option<&Variable> {
+        self.variables.iter().find(|v| !v.header && v.name.eq_ignore_ascii_case(name))
+    }
+}
+
+const COMMANDS: &[&str] = &["command", "cmd"];
+const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
+
+/// Understands one server of a document.
+pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lexicon) -> Entry {
+    let node = server.node;
+    let source = document.text.as_str();
+    let words = command_line(node, &server.pointer);
+    let plan = (!words.is_empty()).then(|| unwrap(source, &words));
+    let url = node.first(ADDRESSES).and_then(|(key, value)| value.located(server.pointer.key(key)));
+    let target = plan.as_ref().and_then(|plan| plan.targets.first());
+    let remote = url.as_ref().or(target).map(Remote::parse);
+    let mut variables = handed::variables(node, &server.pointer);
+    if let Some(plan) = &plan {
+        variables.extend(handed::of_plan(plan));
+    }
+    let env_files = env_files(node, &server.pointer, plan.as_ref());
+    let mut entry = Entry {
+        name: server.name.clone(),
+        pointer: server.pointer.clone(),
+        span: node.span,
+        transport: transport(node, plan.is_some(), url.as_ref()),
+        plan,
+        remote,
+        variables,
+        handed: Vec::new(),
+        unasked: unasked(node, server),
+        disabled: is_disabled(node),
+        cwd: node
+            .first(&["cwd", "workingDirectory", "working_directory"])
+            .and_then(|(key, n)| n.located(server.pointer.key(key))),
+        env_files,
+        reach: Reach::default(),
+    };
+    entry.handed = handed::of_entry(document, node, &entry, lexicon);
+    entry.reach = reach::of(&entry);
+    entry
+}
+
+/// The command and its arguments with their places: `command` as text, list, or `{path, args}`.
+fn command_line(node: &Node, pointer: &Pointer) -> Vec<Located> {
+    let Some((key, command)) = node.first(COMMANDS) else { return Vec::new() };
+    let at = pointer.key(key);
+    let mut words: Vec<Located> = match &command.value {
+        Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
+        Value::Map(_) => {
+            let mut words: Vec<Located> =
+                command.get("path").and_then(|p| p.located(at.key("path"))).into_iter().collect();
+            words.extend(items(command, "args", &at));
+            words
+        }
+        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => command.located(at).into_iter().collect(),
+    };
+    if words.first().is_none_or(|program| program.text.trim().is_empty()) {
+        return Vec::new();
+    }
+    words.extend(items(node, "args", pointer));
+    words
+}
+
+fn items(node: &Node, key: &str, pointer: &Pointer) -> Vec<Located> {
+    let at = pointer.key(key);
+    let Some(list) = node.get(key) else { return Vec::new() };
+    match &list.value {
+        Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
+        // Arguments in one text are one argument to the program; some clients split them, which a space shows.
+        _ => list.located(at).into_iter().collect(),
+    }
+}
+
+fn transport(node: &Node, starts: bool, url: Option<&Located>) -> Transport {
+    let said = node
+        .first(&["type", "transport", "transportType"])
+        .and_then(|(_, t)| t.text())
+        .map(|t| t.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect::<String>());
+    match said.as_deref() {
+        Some("stdio" | "local") => Transport::Stdio,
+        Some("sse") => Transport::Sse,
+        Some("http" | "streamablehttp" | "streamable") => Transport::Http,
+        _ if starts => Transport::Stdio,
+        _ => match url {
+            Some(url) if url.text.trim_end_matches('/').ends_with("/sse") => Transport::Sse,
+            Some(_) => Transport::Http,
+            None => Transport::Unknown,
+        },
+    }
+}
+
+fn is_disabled(node: &Node) -> bool {
+    node.get("disabled").and_then(Node::truth) == Some(true)
+        || node.first(&["enabled", "active", "isActive"]).and_then(|(_, n)| n.truth()) == Some(false)
+}
+
+fn env_files(node: &Node, pointer: &Pointer, plan: Option<&Plan>) -> Vec<Located> {
+    let mut out: Vec<Located> =
+        node.first(&["envFile", "env_file"]).and_then(|(key, n)| n.located(pointer.key(key))).into_iter().collect();
+    out.extend(plan.iter().flat_map(|plan| plan.env_files.iter().cloned()));
+    out
+}
+
+/// What the entry, and the permission lists around it, let run unasked.
+fn unasked(node: &Node, server: &Server<'_>) -> Unasked {
+    let mut out = Unasked::default();
+    for key in [
+        "autoApprove",
+        "alwaysAllow",
+        "auto_approve",
+        "always_allow",
+        "autoAllow",
+        "trustedTools",
+        "autoApproveTools",
+        "auto_approve_tools",
+        "trust",
+        "autoApproveAll",
+        "requireApproval",
+        "require_approval",
+        "approval",
+        "approvalMode",
+        "askBeforeUse",
+    ] {
+        let Some(value) = node.get(key) else { continue };
+        let at = server.pointer.key(key);
+        let word = || value.scalar().map(Cow::into_owned).unwrap_or_default();
+        let here = Located { text: word(), span: value.span, pointer: at.clone() };
+        let inverted =
+            key.to_ascii_lowercase().contains("require") || key.starts_with("approval") || key.starts_with("ask");
+        match &value.value {
+            Value::List(items) => {
+                let tools: Vec<Located> =
+                    items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect();
+                out.asked |= tools.is_empty();
+                match tools.iter().find(|tool| tool.text == "*") {
+                    Some(star) => out.all = Some(star.clone()),
+                    None => out.tools.extend(tools),
+                }
+            }
+            _ => {
+                let says = value.truth().or_else(|| match word().to_ascii_lowercase().as_str() {
+                    "*" | "all" | "always" | "auto" => Some(true),
+                    "never" | "none" => Some(false),
+                    _ => None,
+                });
+                match says {
+                    Some(yes) if yes != inverted => out.all = Some(here),
+                    Some(_) => out.asked = true,
+                    None => {}
+                }
+            }
+        }
+    }
+    around(server, &mut out);
+    out
+}
+
+/// Permission lists beside the servers name tools as `mcp__SERVER__TOOL`; without a tool they mean all of them.
+fn around(server: &Server<'_>, out: &mut Unasked) {
+    let lists = [server.around.get("allowedTools"), server.around.get("permissions").and_then(|p| p.get("allow"))];
+    let prefix = format!("mcp__{}", server.name.text);
+    for item in lists.into_iter().flatten().flat_map(Node::items) {
+        let Some(rest) = item.text().and_then(|text| text.strip_prefix(&prefix)) else { continue };
+        let here = |text: &str| Located { text: text.to_owned(), span: item.span, pointer: server.pointer.clone() };
+        match rest.strip_prefix("__") {
+            None if rest.is_empty() => out.all = Some(here("mcp__*")),
+            Some("*") => out.all = Some(here("mcp__*")),
+            Some(tool) => out.tools.push(here(tool)),
+            None => {}
+        }
+    }
+}

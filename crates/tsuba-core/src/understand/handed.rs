@@ -1,0 +1,316 @@
+//! Everything that is handed to a server, and which of it is a credential.
+
+use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, name_says};
+use super::entry::Entry;
+use super::launch::{Plan, StepKind};
+use super::setup::Found;
+use crate::prelude::*;
+use crate::read::{Document, Node, Notation, Value};
+use crate::text::{Located, Pointer};
+
+/// A variable or header with its value.
+#[derive(Clone, Debug)]
+pub struct Variable {
+    /// Its name.
+    pub name: String,
+    /// Its value.
+    pub value: Located,
+    /// Where it is set.
+    pub place: Place,
+    /// Is it an HTTP header?
+    pub header: bool,
+    /// Only its name is passed on.
+    pub passed_on: bool,
+}
+
+/// A credential among the values handed over.
+#[derive(Clone, Debug)]
+pub struct Handed {
+    /// Where.
+    pub place: Place,
+    /// Under which name.
+    pub name: String,
+    /// The credential itself, at its exact place.
+    pub value: Located,
+    /// What it is.
+    pub kind: Kind,
+    /// Why it was judged so.
+    pub why: Why,
+    /// A well-known default.
+    pub trivial: bool,
+    /// Only its place speaks for a secret.
+    pub weak: bool,
+}
+
+impl Handed {
+    /// Is it a secret in plain text?
+    pub fn is_plaintext(&self) -> bool {
+        self.kind == Kind::Plaintext
+    }
+}
+
+/// The environment and headers of an entry.
+pub(super) fn variables(node: &Node, pointer: &Pointer) -> Vec<Variable> {
+    let mut out = Vec::new();
+    for key in ["env", "environment", "envs"] {
+        let Some(map) = node.get(key) else { continue };
+        let at = pointer.key(key);
+        for member in map.effective() {
+            if let Some(value) = member.value.located(at.key(&member.key.text)) {
+                out.push(Variable {
+                    name: member.key.text.clone(),
+                    value,
+                    place: Place::Env,
+                    header: false,
+                    passed_on: false,
+                });
+            }
+        }
+        // `["NAME=value"]`, as in compose files.
+        for (index, item) in map.items().iter().enumerate() {
+            if let Some((word, (name, _))) = item
+                .located(at.index(index))
+                .and_then(|w| w.text.clone().split_once('=').map(|(n, v)| (w, (n.to_owned(), v.len()))))
+            {
+                let value = Located { text: word.text.get(name.len() + 1..).unwrap_or_default().to_owned(), ..word };
+                out.push(Variable { name, value, place: Place::Env, header: false, passed_on: false });
+            }
+        }
+    }
+    let request = node.first(&["requestOptions", "request_options", "requestInit"]);
+    let holders = [
+        (Some(node), pointer.clone()),
+        (request.map(|(_, n)| n), request.map_or(Pointer::root(), |(key, _)| pointer.key(key))),
+    ];
+    for (holder, at) in holders {
+        for key in ["headers", "http_headers", "httpHeaders", "requestHeaders"] {
+            let Some(map) = holder.and_then(|h| h.get(key)) else { continue };
+            for member in map.effective() {
+                if let Some(value) = member.value.located(at.key(key).key(&member.key.text)) {
+                    out.push(Variable {
+                        name: member.key.text.clone(),
+                        value,
+                        place: Place::Header,
+                        header: true,
+                        passed_on: false,
+                    });
+                }
+            }
+        }
+    }
+    out
+}
+
+/// Variables set by the command line itself.
+pub(super) fn of_plan(plan: &Plan) -> impl Iterator<Item = Variable> {
+    plan.variables.iter().map(|v| Variable {
+        name: v.name.clone(),
+        value: v.value.clone(),
+        place: if v.in_shell { Place::ShellLine } else { Place::Argument },
+        header: false,
+        passed_on: v.passed_on,
+    })
+}
+
+/// The credentials of an entry.
+pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon: &Lexicon) -> Vec<Handed> {
+    let mut out = Vec::new();
+    let source = document.text.as_str();
+    for variable in &entry.variables {
+        if variable.passed_on {
+            if name_says(&variable.name) >= NameSays::Secret {
+                out.push(Handed {
+                    place: variable.place,
+                    name: variable.name.clone(),
+                    value: variable.value.clone(),
+                    kind: Kind::Reference,
+                    why: Why::Name(name_says(&variable.name)),
+                    trivial: false,
+                    weak: false,
+                });
+            }
+            continue;
+        }
+        judge(source, lexicon, &variable.name, variable.place, &variable.value, &mut out);
+    }
+    if let Some(plan) = &entry.plan {
+        arguments(source, lexicon, plan, &mut out);
+    }
+    if let Some(remote) = entry.remote.as_ref().filter(|r| entry.plan.is_none() || r.url.pointer != entry.pointer) {
+        judge(source, lexicon, "", Place::Url, &remote.url, &mut out);
+    }
+    settings(source, lexicon, node, &entry.pointer, 0, &mut out);
+    dedup(out)
+}
+
+/// Keys of an entry that are judged by their own means.
+const KNOWN: &[&str] = &[
+    "env",
+    "environment",
+    "envs",
+    "headers",
+    "http_headers",
+    "httpHeaders",
+    "requestHeaders",
+    "args",
+    "command",
+    "cmd",
+    "url",
+    "serverUrl",
+    "httpUrl",
+    "uri",
+    "endpoint",
+    "type",
+    "transport",
+    "name",
+    "id",
+    "title",
+    "description",
+    "autoApprove",
+    "alwaysAllow",
+    "env_vars",
+    "env_http_headers",
+    "bearer_token_env_var",
+    "env_keys",
+    "envFile",
+    "cwd",
+    "tools",
+    "available_tools",
+    "enabled_tools",
+    "disabled_tools",
+    "includeTools",
+    "excludeTools",
+    "disabledTools",
+];
+
+/// Other settings of an entry: only what its name or its format calls a secret.
+fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, depth: usize, out: &mut Vec<Handed>) {
+    if depth > 4 {
+        return;
+    }
+    for member in node.effective().filter(|m| depth > 0 || !KNOWN.contains(&m.key.text.as_str())) {
+        let at = pointer.key(&member.key.text);
+        match &member.value.value {
+            Value::Map(_) => settings(source, lexicon, &member.value, &at, depth + 1, out),
+            Value::List(items) => {
+                for (index, item) in items.iter().enumerate() {
+                    if let Some(value) = item.located(at.index(index)) {
+                        judge(source, lexicon, "", Place::Setting, &value, out);
+                    }
+                }
+            }
+            Value::Text(_) => {
+                if let Some(value) = member.value.located(at) {
+                    judge(source, lexicon, &member.key.text, Place::Setting, &value, out);
+                }
+            }
+            Value::Null | Value::Bool(_) | Value::Number(_) => {}
+        }
+    }
+}
+
+/// The arguments of every step: `--token X`, `--token=X`, `NAME=X`, headers, addresses, bare tokens.
+fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>) {
+    let in_shell =
+        |word: &Located| plan.shell_lines.iter().any(|line| word.span.within(line.span) && word.span != line.span);
+    for step in &plan.steps {
+        for words in [&step.options, &step.args] {
+            let mut before: Option<&Located> = None;
+            for word in words {
+                let place = if in_shell(word) { Place::ShellLine } else { Place::Argument };
+                argument(source, lexicon, before, word, place, out);
+                before = Some(word);
+            }
+        }
+        if let StepKind::Inline(text) | StepKind::Script(text) | StepKind::RemoteScript(text) = &step.kind {
+            judge(source, lexicon, "", Place::ShellLine, text, out);
+        }
+    }
+}
+
+fn argument(
+    source: &str,
+    lexicon: &Lexicon,
+    before: Option<&Located>,
+    word: &Located,
+    place: Place,
+    out: &mut Vec<Handed>,
+) {
+    let text = word.text.as_str();
+    let option = before.map(|b| b.text.as_str()).filter(|b| b.starts_with('-') && !b.contains('='));
+    if matches!(
+        option,
+        Some("-e" | "--env" | "-v" | "--volume" | "--mount" | "-p" | "--publish" | "--package" | "--from" | "--with")
+    ) {
+        // Variables are judged under their own names; the others hold no credential.
+        return;
+    }
+    // A header in one argument: `Authorization: Bearer …`, also with `:` alone and a variable inside.
+    let is_header = matches!(option, Some("--header" | "-H" | "--headers" | "-h"));
+    if (is_header || looks_like_header(text))
+        && let Some((name, value)) = text.split_once(':')
+    {
+        let lead = value.len() - value.trim_start().len();
+        let part = word.part(source, name.len() + 1 + lead..text.len());
+        return judge(source, lexicon, name.trim_matches(['"', '\'', '{']), Place::Header, &part, out);
+    }
+    if let Some((name, _)) =
+        text.split_once('=').filter(|(name, _)| !name.contains(['/', ' ', '?', ';', ':']) && !name.is_empty())
+    {
+        let value = word.part(source, name.len() + 1..text.len());
+        return judge(source, lexicon, name.trim_start_matches('-'), place, &value, out);
+    }
+    if text.starts_with('-') && !text.contains("://") {
+        return;
+    }
+    let name = option.map_or("", |o| o.trim_start_matches('-'));
+    judge(source, lexicon, name, place, word, out);
+}
+
+fn looks_like_header(text: &str) -> bool {
+    let Some((name, _)) = text.split_once(':') else { return false };
+    matches!(
+        name.to_ascii_lowercase().as_str(),
+        "authorization" | "x-api-key" | "api-key" | "cookie" | "proxy-authorization" | "x-auth-token"
+    )
+}
+
+fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Located, out: &mut Vec<Handed>) {
+    for Part { range, kind, why, trivial, weak, place: inner } in lexicon.judge(name, place, &value.text) {
+        let place = match (place, inner) {
+            (Place::Dotenv, _) | (_, None) => place,
+            (_, Some(inner)) => inner,
+        };
+        out.push(Handed { place, name: name.to_owned(), value: value.part(source, range), kind, why, trivial, weak });
+    }
+}
+
+/// One value may be seen twice (an address in an argument that a bridge turns into a server): the first view stays.
+fn dedup(handed: Vec<Handed>) -> Vec<Handed> {
+    let mut seen = BTreeSet::new();
+    handed.into_iter().filter(|h| seen.insert((h.value.span, h.value.text.clone()))).collect()
+}
+
+/// Values of a document that belong to no entry: the lines of a dotenv file, the defaults of input prompts.
+pub(super) fn loose(document: &Document, found: &Found<'_>, lexicon: &Lexicon) -> Vec<Handed> {
+    let mut out = Vec::new();
+    let source = document.text.as_str();
+    if document.notation == Notation::Dotenv {
+        for member in document.roots.iter().flat_map(Node::effective) {
+            if let Some(value) = member.value.located(Pointer::root().key(&member.key.text)) {
+                judge(source, lexicon, &member.key.text, Place::Dotenv, &value, &mut out);
+            }
+        }
+    }
+    for (pointer, inputs) in &found.inputs {
+        for (index, input) in inputs.items().iter().enumerate() {
+            let name = input.get("id").and_then(Node::text).unwrap_or_default();
+            let password = input.get("password").and_then(Node::truth) == Some(true);
+            let name = if password { format!("{name} password") } else { name.to_owned() };
+            if let Some(value) = input.get("default").and_then(|n| n.located(pointer.index(index).key("default"))) {
+                judge(source, lexicon, &name, Place::Setting, &value, &mut out);
+            }
+        }
+    }
+    dedup(out)
+}

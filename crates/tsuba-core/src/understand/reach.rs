@@ -1,0 +1,261 @@
+//! Reach: the folders, hosts and powers of an entry, as far as its setup shows.
+
+use super::credential::words_of;
+use super::entry::Entry;
+use super::launch::{StepKind, program_name};
+use super::remote::Remote;
+use crate::prelude::*;
+use crate::text::Located;
+
+/// A kind of thing a server lets the model do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Power {
+    /// Run programs.
+    Shell,
+    /// Read or write files.
+    Files,
+    /// Query a database.
+    Database,
+    /// Drive a browser.
+    Browser,
+    /// Fetch from the web.
+    Web,
+    /// Read or send mail.
+    Mail,
+    /// Read or send messages.
+    Messages,
+    /// Steer containers or clusters.
+    Containers,
+    /// Move money.
+    Payments,
+    /// Steer a code host.
+    Code,
+}
+
+impl Power {
+    /// The power as the JSON contract names it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Shell => "shell",
+            Self::Files => "files",
+            Self::Database => "database",
+            Self::Browser => "browser",
+            Self::Web => "web",
+            Self::Mail => "mail",
+            Self::Messages => "messages",
+            Self::Containers => "containers",
+            Self::Payments => "payments",
+            Self::Code => "code",
+        }
+    }
+}
+
+/// A folder or file of the machine.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Folder {
+    /// Its path as written.
+    pub path: Located,
+    /// May it be written? `None` where the setup does not say.
+    pub writable: Option<bool>,
+    /// Is it mounted into a container?
+    pub mounted: bool,
+}
+
+/// What an entry may touch.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Reach {
+    /// Folders and files.
+    pub folders: Vec<Folder>,
+    /// Hosts by name.
+    pub hosts: Vec<String>,
+    /// Powers, by what the server is called and given.
+    pub powers: BTreeSet<Power>,
+}
+
+const WORDS: &[(&str, Power)] = &[
+    ("shell", Power::Shell),
+    ("terminal", Power::Shell),
+    ("bash", Power::Shell),
+    ("exec", Power::Shell),
+    ("commander", Power::Shell),
+    ("command", Power::Shell),
+    ("powershell", Power::Shell),
+    ("ssh", Power::Shell),
+    ("repl", Power::Shell),
+    ("cli", Power::Shell),
+    ("filesystem", Power::Files),
+    ("files", Power::Files),
+    ("file", Power::Files),
+    ("fs", Power::Files),
+    ("drive", Power::Files),
+    ("folder", Power::Files),
+    ("obsidian", Power::Files),
+    ("postgres", Power::Database),
+    ("postgresql", Power::Database),
+    ("mysql", Power::Database),
+    ("mariadb", Power::Database),
+    ("sqlite", Power::Database),
+    ("sql", Power::Database),
+    ("database", Power::Database),
+    ("db", Power::Database),
+    ("mongo", Power::Database),
+    ("mongodb", Power::Database),
+    ("redis", Power::Database),
+    ("query", Power::Database),
+    ("warehouse", Power::Database),
+    ("browser", Power::Browser),
+    ("puppeteer", Power::Browser),
+    ("playwright", Power::Browser),
+    ("chrome", Power::Browser),
+    ("devtools", Power::Browser),
+    ("fetch", Power::Web),
+    ("http", Power::Web),
+    ("web", Power::Web),
+    ("crawl", Power::Web),
+    ("scrape", Power::Web),
+    ("search", Power::Web),
+    ("mail", Power::Mail),
+    ("email", Power::Mail),
+    ("smtp", Power::Mail),
+    ("imap", Power::Mail),
+    ("gmail", Power::Mail),
+    ("outlook", Power::Mail),
+    ("slack", Power::Messages),
+    ("chat", Power::Messages),
+    ("discord", Power::Messages),
+    ("telegram", Power::Messages),
+    ("teams", Power::Messages),
+    ("messages", Power::Messages),
+    ("whatsapp", Power::Messages),
+    ("docker", Power::Containers),
+    ("kubernetes", Power::Containers),
+    ("k8s", Power::Containers),
+    ("kubectl", Power::Containers),
+    ("containers", Power::Containers),
+    ("payment", Power::Payments),
+    ("payments", Power::Payments),
+    ("billing", Power::Payments),
+    ("stripe", Power::Payments),
+    ("paypal", Power::Payments),
+    ("github", Power::Code),
+    ("gitlab", Power::Code),
+    ("git", Power::Code),
+    ("repository", Power::Code),
+    ("bitbucket", Power::Code),
+];
+
+/// The reach of an entry.
+pub(super) fn of(entry: &Entry) -> Reach {
+    let mut reach = Reach::default();
+    folders(entry, &mut reach);
+    hosts(entry, &mut reach);
+    for name in names(entry) {
+        for word in words_of(&name) {
+            reach.powers.extend(WORDS.iter().filter(|(w, _)| *w == word).map(|(_, power)| *power));
+        }
+    }
+    if entry.handed.iter().any(|h| h.place == super::credential::Place::ConnectionString) {
+        reach.powers.insert(Power::Database);
+    }
+    reach
+}
+
+/// What the server is called: by the entry, its package, image, program, remote host.
+fn names(entry: &Entry) -> Vec<String> {
+    let mut out = vec![entry.name.text.clone()];
+    if let Some(step) = entry.plan.as_ref().and_then(|plan| plan.server()) {
+        out.push(match &step.kind {
+            StepKind::Package(package) => package.name.rsplit('/').next().unwrap_or(&package.name).to_owned(),
+            StepKind::Container(container) => {
+                container.reference.repository.rsplit('/').next().unwrap_or_default().to_owned()
+            }
+            StepKind::Script(script) => script.text.rsplit(['/', '\\']).next().unwrap_or(&script.text).to_owned(),
+            StepKind::Program => program_name(&step.program.text),
+            StepKind::Wrapper | StepKind::RemoteScript(_) | StepKind::Inline(_) => String::new(),
+        });
+    }
+    out
+}
+
+fn folders(entry: &Entry, reach: &mut Reach) {
+    if let Some(cwd) = &entry.cwd {
+        reach.folders.push(Folder { path: cwd.clone(), writable: None, mounted: false });
+    }
+    let Some(plan) = &entry.plan else { return };
+    for (_, container) in plan.containers() {
+        for mount in container.mounts.iter().filter(|m| is_folder(&m.host.text)) {
+            reach.folders.push(Folder { path: mount.host.clone(), writable: Some(mount.writable), mounted: true });
+        }
+    }
+    // Inside a container the arguments name folders of the container.
+    let contained = plan.containers().next().is_some();
+    let server = plan.server().filter(|_| !contained);
+    for word in server.iter().flat_map(|step| &step.args) {
+        let path = word
+            .text
+            .split_once('=')
+            .filter(|(name, _)| name.starts_with('-'))
+            .map_or(word.text.as_str(), |(_, value)| value);
+        if is_folder(path) && !has_file_ending(path) {
+            let at = word.text.len() - path.len();
+            let path = Located { text: word.text.get(at..).unwrap_or_default().to_owned(), ..word.clone() };
+            reach.folders.push(Folder { path, writable: None, mounted: false });
+        }
+    }
+}
+
+/// Does a text name a folder or file of the machine?
+pub(crate) fn is_folder(text: &str) -> bool {
+    let drive =
+        matches!(text.as_bytes(), [letter, b':', b'\\' | b'/', ..] | [letter, b':'] if letter.is_ascii_alphabetic());
+    let starts = [
+        "/",
+        "~",
+        "./",
+        "../",
+        "$HOME",
+        "${HOME",
+        "%USERPROFILE%",
+        "${userHome}",
+        "${workspaceFolder",
+        "\\\\",
+        "$env:USERPROFILE",
+        "${env:HOME",
+        "$(pwd)",
+        "${PWD",
+        "$PWD",
+    ]
+    .iter()
+    .any(|p| text.starts_with(p));
+    (drive || starts || text == "." || text == "..") && !text.contains("://") && !text.contains('\n')
+}
+
+fn has_file_ending(path: &str) -> bool {
+    let last = path.rsplit(['/', '\\']).next().unwrap_or(path);
+    last.rsplit_once('.').is_some_and(|(stem, ending)| {
+        !stem.is_empty()
+            && (1..=5).contains(&ending.len())
+            && ending.chars().all(|c| c.is_ascii_alphanumeric())
+            && ending.chars().any(|c| c.is_ascii_alphabetic())
+    })
+}
+
+fn hosts(entry: &Entry, reach: &mut Reach) {
+    let mut found = BTreeSet::new();
+    found.extend(entry.remote.iter().map(|r| r.host.clone()));
+    let plan_words = entry.plan.iter().flat_map(|plan| plan.words());
+    for word in entry.variables.iter().map(|v| &v.value).chain(plan_words) {
+        let mut rest = word.text.as_str();
+        while let Some(at) = rest.find("://") {
+            let from = rest.get(..at).map_or(0, |head| {
+                head.rfind(|c: char| !c.is_ascii_alphanumeric() && !"+.-".contains(c)).map_or(0, |i| i + 1)
+            });
+            let end = rest.get(at..).and_then(|tail| tail.find([' ', '"', '\''])).map_or(rest.len(), |n| at + n);
+            if let Some(address) = rest.get(from..end) {
+                found.insert(Remote::parse(&Located { text: address.to_owned(), ..Located::default() }).host);
+            }
+            rest = rest.get(end.max(at + 3)..).unwrap_or_default();
+        }
+    }
+    reach.hosts = found.into_iter().filter(|h| !h.is_empty()).collect();
+}

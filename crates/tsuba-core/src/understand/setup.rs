@@ -1,0 +1,442 @@
+//! Recognising a setup by its shape: maps and lists of servers, wherever they are nested. No program's file name is known here.
+
+use crate::prelude::*;
+use crate::read::{Document, Member, Node, Notation, Value};
+use crate::text::{Located, Pointer, Span};
+
+/// The kinds of setup.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum SetupKind {
+    /// A client's servers.
+    Client,
+    /// A dotenv file beside or referenced by a setup.
+    Dotenv,
+}
+
+impl SetupKind {
+    /// The kind as the JSON contract names it.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Client => "client",
+            Self::Dotenv => "dotenv",
+        }
+    }
+}
+
+/// A server found in a document, not yet understood.
+#[derive(Clone, Debug)]
+pub struct Server<'d> {
+    /// Its name: the key, or the item's `name`.
+    pub name: Located,
+    /// Where its settings are.
+    pub pointer: Pointer,
+    /// Its settings.
+    pub node: &'d Node,
+    /// The list of tools that its surroundings let run unasked (a `permissions`-like table beside the servers).
+    pub around: &'d Node,
+}
+
+/// What was recognised in a document.
+#[derive(Clone, Debug)]
+pub struct Found<'d> {
+    /// The kind of setup.
+    pub kind: SetupKind,
+    /// The servers in the order written.
+    pub servers: Vec<Server<'d>>,
+    /// Lists of input prompts (`inputs`), which may carry defaults.
+    pub inputs: Vec<(Pointer, &'d Node)>,
+    /// Keys that occur twice.
+    pub duplicates: Vec<Located>,
+    /// Switches that import servers unasked.
+    pub imports: Vec<Located>,
+}
+
+/// Settings nest servers at most this deep.
+const MAX_SEARCH: usize = 8;
+/// More servers than this in one document are not looked at.
+const MAX_SERVERS: usize = 200_000;
+
+/// Could these bytes be a setup? For files that cannot be parsed: only what names servers unmistakably counts.
+pub(super) fn looks_like_setup(bytes: &[u8]) -> bool {
+    ["mcpServers", "mcp_servers", "mcp-servers", "context_servers"].iter().any(|needle| {
+        let wide: Vec<u8> = needle.bytes().flat_map(|b| [b, 0]).collect();
+        memchr::memmem::find(bytes, needle.as_bytes()).is_some() || memchr::memmem::find(bytes, &wide).is_some()
+    })
+}
+
+/// Recognises a document; `None` when it configures no server.
+pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
+    let mut found = Found {
+        kind: SetupKind::Client,
+        servers: Vec::new(),
+        inputs: Vec::new(),
+        duplicates: Vec::new(),
+        imports: Vec::new(),
+    };
+    if document.notation == Notation::Dotenv {
+        found.kind = SetupKind::Dotenv;
+        return Some(found);
+    }
+    for (pointer, root) in document.rooted() {
+        // An API description lists `servers` of its own (OpenAPI, AsyncAPI).
+        if ["openapi", "swagger", "asyncapi"].iter().any(|key| root.get(key).is_some()) {
+            continue;
+        }
+        search(root, &pointer, 0, &mut found);
+        if found.servers.is_empty() {
+            bare(root, &pointer, &mut found);
+        }
+    }
+    if found.servers.is_empty() && found.imports.is_empty() {
+        return None;
+    }
+    Some(found)
+}
+
+fn normal(key: &str) -> String {
+    key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
+}
+
+/// Looks for maps and lists of servers below `node`.
+fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found<'d>) {
+    if depth > MAX_SEARCH || found.servers.len() >= MAX_SERVERS {
+        return;
+    }
+    for (index, item) in node.items().iter().enumerate().filter(|(_, item)| item.is_map()) {
+        search(item, &pointer.index(index), depth + 1, found);
+    }
+    for member in node.effective() {
+        let at = pointer.key(&member.key.text);
+        let key = normal(&member.key.text);
+        let value = &member.value;
+        match key.as_str() {
+            // The key alone says it.
+            "mcpservers" | "contextservers" => collection(value, &at, node, found, |_| true),
+            "servers" if is_server_table(node, value) => {
+                if let Some(inputs) = node.get("inputs").filter(|inputs| inputs.is_list()) {
+                    found.inputs.push((pointer.key("inputs"), inputs));
+                }
+                duplicates(node, pointer, found);
+                collection(value, &at, node, found, |server| is_server(server, true));
+            }
+            "mcp" if value.get("servers").is_none() && value.get("mcpServers").is_none() => {
+                collection(value, &at, node, found, |server| is_server(server, false));
+            }
+            "extensions" => collection(value, &at, node, found, is_extension),
+            "enableallprojectmcpservers" | "autoimport" | "importmcpservers" | "discoverservers" | "discovery" => {
+                if is_import(&key, value) {
+                    found.imports.push(Located {
+                        text: member.key.text.clone(),
+                        span: member.key.span,
+                        pointer: at.clone(),
+                    });
+                }
+                search(value, &at, depth + 1, found);
+            }
+            _ => {
+                if is_tool_import(&key, value) {
+                    found.imports.push(Located {
+                        text: member.key.text.clone(),
+                        span: member.key.span,
+                        pointer: at.clone(),
+                    });
+                }
+                search(value, &at, depth + 1, found);
+            }
+        }
+    }
+}
+
+fn is_import(key: &str, value: &Node) -> bool {
+    let on = value.truth() == Some(true);
+    (key == "enableallprojectmcpservers" || key == "importmcpservers") && on
+}
+
+/// `mcp.discovery.enabled`, `chat.mcp.discovery.enabled: true` as a flat key.
+fn is_tool_import(key: &str, value: &Node) -> bool {
+    key.contains("mcp")
+        && key.contains("discovery")
+        && (value.truth() == Some(true) || value.members().iter().any(|m| m.value.truth() == Some(true)))
+}
+
+/// The servers of a map or list.
+fn collection<'d>(
+    value: &'d Node,
+    pointer: &Pointer,
+    around: &'d Node,
+    found: &mut Found<'d>,
+    accept: impl Fn(&Node) -> bool,
+) {
+    let before = found.servers.len();
+    match &value.value {
+        Value::Map(_) => {
+            for member in value.effective().filter(|m| m.value.is_map() && accept(&m.value)) {
+                found.servers.push(server_of(member, pointer, around));
+            }
+        }
+        Value::List(items) => {
+            for (index, item) in items.iter().enumerate().filter(|(_, item)| item.is_map() && accept(item)) {
+                let at = pointer.index(index);
+                let named = item.first(&["name", "id", "title"]);
+                let name = named.and_then(|(key, node)| node.located(at.key(key))).unwrap_or_else(|| Located {
+                    text: format!("#{}", index + 1),
+                    span: Span { end: item.span.start + 1, ..item.span },
+                    pointer: at.clone(),
+                });
+                found.servers.push(Server { name, pointer: at, node: item, around });
+            }
+        }
+        Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => {}
+    }
+    if found.servers.len() > before {
+        duplicates(value, pointer, found);
+        let servers: Vec<_> = found.servers.iter().skip(before).map(|s| (s.node, s.pointer.clone())).collect();
+        for (node, at) in servers {
+            duplicates_below(node, &at, found, 0);
+        }
+    }
+    found.servers.truncate(MAX_SERVERS);
+}
+
+fn server_of<'d>(member: &'d Member, pointer: &Pointer, around: &'d Node) -> Server<'d> {
+    let at = pointer.key(&member.key.text);
+    let name = Located { text: member.key.text.clone(), span: member.key.span, pointer: at.clone() };
+    Server { name, pointer: at, node: &member.value, around }
+}
+
+/// Keys of a mapping that are written again later.
+fn duplicates(node: &Node, pointer: &Pointer, found: &mut Found<'_>) {
+    let mut seen = BTreeSet::new();
+    for member in node.members().iter().rev() {
+        if !seen.insert(member.key.text.as_str()) {
+            let at = pointer.key(&member.key.text);
+            found.duplicates.push(Located { text: member.key.text.clone(), span: member.key.span, pointer: at });
+        }
+    }
+}
+
+fn duplicates_below(node: &Node, pointer: &Pointer, found: &mut Found<'_>, depth: usize) {
+    duplicates(node, pointer, found);
+    if depth < 3 {
+        for member in node.members().iter().filter(|m| m.value.is_map()) {
+            duplicates_below(&member.value, &pointer.key(&member.key.text), found, depth + 1);
+        }
+    }
+}
+
+const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
+
+/// Is the table under `servers` one of tool servers? Web-server lists, API descriptions and language servers use the word too.
+fn is_server_table(around: &Node, table: &Node) -> bool {
+    let servers: Vec<&Node> = match &table.value {
+        Value::Map(members) => members.iter().map(|m| &m.value).collect(),
+        Value::List(items) => items.iter().collect(),
+        Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => return false,
+    };
+    if around.get("inputs").is_some_and(|inputs| inputs.items().iter().any(|i| i.get("id").is_some())) {
+        return servers.iter().any(|s| is_server(s, false));
+    }
+    servers.iter().any(|s| is_server(s, true))
+}
+
+/// Marks of a language server.
+const LANGUAGE: &[&str] = &[
+    "filetypes",
+    "languages",
+    "language",
+    "rootPatterns",
+    "root_markers",
+    "rootMarkers",
+    "initializationOptions",
+    "initialization_options",
+    "initOptions",
+    "fileTypes",
+    "languageId",
+    "selector",
+    "documentSelector",
+    "file-types",
+    "roots",
+    "config",
+];
+
+/// Does a mapping configure a tool server? `strict` asks for a mark that other tables do not have.
+fn is_server(node: &Node, strict: bool) -> bool {
+    if !node.is_map() || LANGUAGE.iter().any(|key| node.get(key).is_some()) {
+        return false;
+    }
+    let typed = node.first(&["type", "transport"]).and_then(|(_, t)| t.text().map(normal)).is_some_and(|t| {
+        ["stdio", "sse", "http", "streamablehttp", "local", "remote", "ws", "websocket"].contains(&t.as_str())
+    });
+    let command = node.first(&["command", "cmd"]).map(|(_, c)| c);
+    let starts = command.is_some_and(|c| c.text().is_some() || c.is_list() || c.is_map());
+    let address = node.first(ADDRESSES).and_then(|(_, a)| a.text());
+    let handed = node.first(&["env", "environment", "headers", "args", "envFile"]).is_some();
+    let mentions = |text: &str| text.to_ascii_lowercase().contains("mcp");
+    match (starts, address) {
+        (true, _) => !strict || typed || (handed && !is_language_server(node)),
+        (false, Some(address)) => {
+            !strict
+                || typed
+                || node.get("headers").is_some_and(Node::is_map)
+                || mentions(address)
+                || address.trim_end_matches('/').ends_with("/sse")
+        }
+        (false, None) => false,
+    }
+}
+
+/// A command that is a language server by its name, or speaks the language protocol on stdio by its switch.
+fn is_language_server(node: &Node) -> bool {
+    let command = node.get("command").and_then(Node::text).unwrap_or_default().to_ascii_lowercase();
+    let lsp =
+        ["langserver", "language-server", "-lsp", "_lsp", "lsp-", "analyzer", "gopls", "clangd", "pylsp", "tsserver"]
+            .iter()
+            .any(|w| command.contains(w));
+    let args = node.get("args").map(Node::items).unwrap_or_default();
+    lsp || (args.len() == 1 && args.iter().all(|a| a.text() == Some("--stdio")) && node.get("env").is_none())
+}
+
+/// `{enabled, type: stdio|sse|streamable_http, cmd, args, envs | uri}`.
+fn is_extension(node: &Node) -> bool {
+    let typed = node.get("type").and_then(Node::text).map(normal);
+    let tool = typed.as_deref().is_some_and(|t| matches!(t, "stdio" | "sse" | "streamablehttp"));
+    tool && node.first(&["cmd", "command", "uri", "url"]).is_some()
+}
+
+/// A root that is itself a map of servers, or one server: only where it says so itself, by type or by its words.
+fn bare<'d>(root: &'d Node, pointer: &Pointer, found: &mut Found<'d>) {
+    let says_so = |node: &Node| {
+        let typed = node
+            .first(&["type", "transport"])
+            .and_then(|(_, t)| t.text().map(normal))
+            .is_some_and(|t| ["stdio", "sse", "streamablehttp"].contains(&t.as_str()));
+        let words =
+            node.get("args").map(Node::items).unwrap_or_default().iter().chain(node.first(ADDRESSES).map(|(_, n)| n));
+        typed || words.filter_map(Node::text).any(|text| text.to_ascii_lowercase().contains("mcp"))
+    };
+    if is_server(root, false)
+        && root.get("command").is_none_or(|_| root.get("args").is_some())
+        && says_so(root)
+        && root.get("scripts").is_none()
+    {
+        let named = root.first(&["name", "id", "title"]);
+        let name = named.and_then(|(key, node)| node.located(pointer.key(key))).unwrap_or_else(|| Located {
+            text: "server".to_owned(),
+            span: Span { end: root.span.start + 1, ..root.span },
+            pointer: pointer.clone(),
+        });
+        found.servers.push(Server { name, pointer: pointer.clone(), node: root, around: root });
+        duplicates_below(root, pointer, found, 0);
+        return;
+    }
+    let members = root.members();
+    let all = !members.is_empty() && members.iter().all(|m| is_server(&m.value, false));
+    if all && members.iter().any(|m| says_so(&m.value)) {
+        collection(root, pointer, root, found, |server| is_server(server, false));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::{Input, read};
+
+    fn names(path: &str, text: &str) -> Vec<String> {
+        let document = read(Input { path: path.into(), bytes: text.into(), ..Input::default() }).unwrap();
+        recognise(&document)
+            .map(|f| f.servers.iter().map(|s| format!("{} {}", s.name.text, s.pointer)).collect())
+            .unwrap_or_default()
+    }
+
+    #[test]
+    fn setups_of_every_shape_are_recognised() {
+        for (path, text, want) in [
+            (
+                "a.json",
+                r#"{"mcpServers": {"t": {"command": "x"}, "u": {"url": "https://u.example"}}}"#,
+                vec!["t /mcpServers/t", "u /mcpServers/u"],
+            ),
+            (
+                "a.json",
+                r#"{"projects": {"/p": {"mcpServers": {"t": {"command": "x"}}}}}"#,
+                vec!["t /projects/~1p/mcpServers/t"],
+            ),
+            ("a.json", r#"{"servers": {"t": {"type": "stdio", "command": "x"}}, "inputs": []}"#, vec!["t /servers/t"]),
+            ("a.json", r#"{"servers": {"t": {"command": "npx", "args": ["-y", "t"]}}}"#, vec!["t /servers/t"]),
+            ("a.json", r#"{"servers": {"t": {"url": "https://t.example/mcp"}}}"#, vec!["t /servers/t"]),
+            (
+                "a.json",
+                r#"{"mcp": {"servers": {"t": {"type": "http", "url": "https://t.example"}}}}"#,
+                vec!["t /mcp/servers/t"],
+            ),
+            (
+                "a.json",
+                r#"{"mcp": {"t": {"type": "local", "command": ["npx", "t"]}, "u": {"type": "remote", "url": "https://u.example"}}}"#,
+                vec!["t /mcp/t", "u /mcp/u"],
+            ),
+            (
+                "a.json",
+                r#"{"context_servers": {"t": {"command": {"path": "x", "args": []}}}}"#,
+                vec!["t /context_servers/t"],
+            ),
+            ("c.toml", "[mcp_servers.t]\ncommand = \"x\"\n", vec!["t /mcp_servers/t"]),
+            (
+                "c.yaml",
+                "mcpServers:\n  - name: t\n    command: x\n  - url: https://u.example\n",
+                vec!["t /mcpServers/0", "#2 /mcpServers/1"],
+            ),
+            (
+                "c.yaml",
+                "extensions:\n  t: {enabled: true, type: stdio, cmd: x}\n  b: {type: builtin}\n",
+                vec!["t /extensions/t"],
+            ),
+            ("a.json", r#"{"t": {"command": "npx", "args": ["mcp-tide"]}}"#, vec!["t /t"]),
+            ("a.json", r#"{"name": "t", "command": "npx", "args": ["tide-mcp"]}"#, vec!["t "]),
+            ("a.json", r#"[{"mcpServers": {"t": {"command": "x"}}}]"#, vec!["t /0/mcpServers/t"]),
+            ("a.yaml", "a: 1\n---\nmcpServers: {t: {command: x}}\n", vec!["t /1/mcpServers/t"]),
+        ] {
+            assert_eq!(names(path, text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn look_alikes_are_no_setups() {
+        for (path, text) in [
+            (
+                "a.json",
+                r#"{"servers": [{"url": "https://api.example/v1", "description": "main"}], "openapi": "3.1.0"}"#,
+            ),
+            ("a.json", r#"{"servers": [{"url": "https://api.example/v1"}]}"#),
+            ("a.json", r#"{"asyncapi": "3.0.0", "servers": {"p": {"url": "kafka.example", "type": "http"}}}"#),
+            ("a.json", r#"{"servers": [{"host": "a.example", "port": 80, "root": "/srv"}]}"#),
+            (
+                "a.json",
+                r#"{"servers": {"rust": {"command": "rust-analyzer", "args": ["--stdio"], "filetypes": ["rust"]}}}"#,
+            ),
+            ("a.json", r#"{"servers": {"pyright": {"command": "pyright-langserver", "args": ["--stdio"]}}}"#),
+            ("a.json", r#"{"languageserver": {"go": {"command": "gopls", "rootPatterns": ["go.mod"]}}}"#),
+            ("a.json", r#"{"lsp": {"go": {"command": "gopls", "args": ["serve"]}}}"#),
+            ("a.toml", "[language-server.x]\ncommand = \"x\"\nargs = [\"a\"]\n"),
+            ("a.yaml", "services:\n  web:\n    image: web:1.0\n    command: serve\n    environment: {A: b}\n"),
+            ("a.yaml", "servers:\n  - name: web1\n    url: https://w.example\n"),
+            ("a.json", r#"{"extensions": {"recommendations": ["a.b"]}}"#),
+            ("a.json", r#"{"name": "tide-mcp", "scripts": {"start": "node mcp.js"}, "bin": "x"}"#),
+            ("a.json", r#"{"tasks": [{"command": "npx", "args": ["tsc"]}]}"#),
+            ("a.json", r#"{"mcp": {"enabled": true, "timeout": 3}}"#),
+            ("a.json", r#"{"mcpServers": "./servers.json"}"#),
+            ("a.json", r#"{"mcpServers": {}}"#),
+        ] {
+            assert_eq!(names(path, text), Vec::<String>::new(), "{text}");
+        }
+    }
+
+    #[test]
+    fn duplicate_keys_are_told_with_the_place_that_does_not_count() {
+        let text = r#"{"mcpServers": {"t": {"command": "a"}, "t": {"command": "b", "env": {"K": "1", "K": "2"}}}}"#;
+        let document = read(Input { path: "a.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
+        let found = recognise(&document).unwrap();
+        assert_eq!(found.servers.len(), 1);
+        let places: Vec<_> = found.duplicates.iter().map(|d| format!("{} {}", d.pointer, d.span.start)).collect();
+        assert_eq!(places, ["/mcpServers/t 16", "/mcpServers/t/env/K 69"]);
+    }
+}

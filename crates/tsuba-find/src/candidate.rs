@@ -1,0 +1,114 @@
+//! Which files are worth reading, by name and by a look at their content. By name only what can never be a setup is left out:
+//! program text, pictures, archives; which file a program reads its setup from is not known here.
+
+use aho_corasick::AhoCorasick;
+
+/// What a file's name says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Name {
+    /// Written in a notation that setups use.
+    Notation,
+    /// A dotenv file: read when it lies beside a setup or is named by one.
+    Dotenv,
+    /// No ending, or one that says nothing.
+    Open,
+    /// Never a setup.
+    Other,
+}
+
+/// Endings of files that are no setups, sorted. They are skipped unread, which is what makes the walk fast.
+const NEVER: &[&str] = &[
+    "7z", "a", "aac", "adoc", "ai", "apk", "avi", "avif", "bash", "bat", "bin", "bmp", "br", "bz2", "c", "cc", "cjs",
+    "class", "cmake", "cpp", "crt", "cs", "css", "csv", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc",
+    "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go",
+    "gql", "gradle", "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "htm", "html", "ico", "img", "iml",
+    "inl", "ipynb", "iso", "jar", "java", "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib",
+    "lock", "log", "lua", "lz4", "m", "m4a", "map", "md", "mdx", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg",
+    "msi", "mts", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf",
+    "pem", "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd",
+    "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs", "rst", "s", "sass", "scala", "scss", "sh", "snap",
+    "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "swift", "tar", "tex", "tf", "tgz",
+    "tif", "tiff", "ts", "tsv", "tsx", "ttf", "txt", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm", "webp",
+    "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip", "zsh", "zst",
+];
+
+pub(crate) fn by_name(name: &str) -> Name {
+    let lower = name.to_ascii_lowercase();
+    if lower == ".env" || lower.starts_with(".env.") || lower.ends_with(".env") {
+        return Name::Dotenv;
+    }
+    match lower.strip_prefix('.').unwrap_or(&lower).rsplit_once('.').map(|(_, ending)| ending) {
+        Some("json" | "jsonc" | "json5" | "toml" | "yaml" | "yml" | "code-workspace") => Name::Notation,
+        Some(ending) if NEVER.binary_search(&ending).is_ok() => Name::Other,
+        Some(_) | None => Name::Open,
+    }
+}
+
+/// Files of unknown name are read only up to this size (bytes): a setup is small, and what is large and nameless is data.
+pub(crate) const OPEN_LIMIT: u64 = 1024 * 1024;
+
+/// The cheap look at content: does it hold any word that every setup has?
+#[derive(Debug)]
+pub(crate) struct Prefilter {
+    words: AhoCorasick,
+}
+
+/// One of these stands in every document that the core recognises.
+const WORDS: &[&str] = &["mcp", "servers", "streamable", "stdio", "\"sse\"", "extensions"];
+
+impl Prefilter {
+    pub(crate) fn new() -> Option<Self> {
+        AhoCorasick::builder().ascii_case_insensitive(true).build(WORDS).ok().map(|words| Self { words })
+    }
+
+    /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
+    pub(crate) fn passes(&self, bytes: &[u8], name: Name) -> bool {
+        match bytes {
+            [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => true,
+            _ if name == Name::Open && looks_binary(bytes) => false,
+            _ => self.words.is_match(bytes),
+        }
+    }
+}
+
+fn looks_binary(bytes: &[u8]) -> bool {
+    bytes.iter().take(512).any(|b| *b == 0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_sorted_out() {
+        assert!(NEVER.is_sorted());
+        for (name, want) in [
+            ("mcp.json", Name::Notation),
+            (".mcp.json", Name::Notation),
+            ("Settings.JSONC", Name::Notation),
+            ("c.toml", Name::Notation),
+            ("x.code-workspace", Name::Notation),
+            (".env", Name::Dotenv),
+            (".env.local", Name::Dotenv),
+            ("quay.env", Name::Dotenv),
+            ("config", Name::Open),
+            (".mcprc", Name::Open),
+            ("servers.conf", Name::Open),
+            ("x.backup", Name::Open),
+            ("main.rs", Name::Other),
+            ("a.png", Name::Other),
+            ("package.lock", Name::Other),
+        ] {
+            assert_eq!(by_name(name), want, "{name}");
+        }
+    }
+
+    #[test]
+    fn content_is_sorted_out() {
+        let filter = Prefilter::new().unwrap();
+        assert!(filter.passes(br#"{"McpServers": {}}"#, Name::Notation));
+        assert!(filter.passes(b"\xFF\xFEx\0", Name::Notation));
+        assert!(!filter.passes(br#"{"name": "tide"}"#, Name::Notation));
+        assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
+    }
+}

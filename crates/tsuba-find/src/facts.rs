@@ -1,0 +1,77 @@
+//! What the file system and version control say about a file.
+
+use crate::config::Config;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use tsuba_core::read;
+
+/// Looks facts up, and remembers what is costly: indexes of repositories, names of accounts.
+#[derive(Debug, Default)]
+pub struct Facts {
+    repositories: BTreeMap<PathBuf, BTreeSet<Vec<u8>>>,
+    owners: BTreeMap<u32, Option<String>>,
+}
+
+/// Indexes larger than this (bytes) are not read.
+const MAX_INDEX: u64 = 256 * 1024 * 1024;
+
+impl Facts {
+    /// The facts about one file.
+    pub fn of(&mut self, path: &Path, config: &Config) -> read::Facts {
+        let mut facts =
+            read::Facts { team: config.team_of(path), tracked: self.tracked(path), ..read::Facts::default() };
+        #[cfg(unix)]
+        if let Ok(metadata) = path.metadata() {
+            use std::os::unix::fs::MetadataExt as _;
+            facts.others_read = Some(metadata.mode() & 0o004 != 0 && reachable(path));
+            facts.others_write = Some(metadata.mode() & 0o002 != 0);
+            facts.owner = self.owner(metadata.uid());
+        }
+        facts
+    }
+
+    #[cfg(unix)]
+    fn owner(&mut self, uid: u32) -> Option<String> {
+        let name = || uzers::get_user_by_uid(uid).map(|user| user.name().to_string_lossy().into_owned());
+        self.owners.entry(uid).or_insert_with(name).clone()
+    }
+
+    /// Is the file in the index of the repository it lies in? `None` outside of one, or where the index cannot be read.
+    fn tracked(&mut self, path: &Path) -> Option<bool> {
+        let path = std::path::absolute(path).ok()?;
+        let root = path.ancestors().skip(1).find(|folder| folder.join(".git").exists())?.to_path_buf();
+        let inside = path.strip_prefix(&root).ok()?.to_string_lossy().replace('\\', "/").into_bytes();
+        if !self.repositories.contains_key(&root) {
+            let files = index(&root)?;
+            self.repositories.insert(root.clone(), files);
+        }
+        self.repositories.get(&root).map(|files| files.contains(&inside))
+    }
+}
+
+/// May other accounts come as far as the file? A closed folder above it (a home folder of mode 700) keeps them out.
+#[cfg(unix)]
+fn reachable(path: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt as _;
+    let Ok(path) = std::path::absolute(path) else { return true };
+    path.ancestors().skip(1).all(|folder| folder.metadata().map_or(true, |m| m.mode() & 0o001 != 0))
+}
+
+/// The paths that a repository's index tracks.
+fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
+    let git = root.join(".git");
+    // In a linked work tree `.git` is a file that names the folder.
+    let folder = if git.is_file() {
+        let text = std::fs::read_to_string(&git).ok()?;
+        root.join(text.strip_prefix("gitdir:")?.trim())
+    } else {
+        git
+    };
+    let file = folder.join("index");
+    if !file.is_file() || file.metadata().ok()?.len() > MAX_INDEX {
+        return (!file.exists()).then(BTreeSet::new);
+    }
+    let index =
+        gix_index::File::at(&file, gix_index::hash::Kind::Sha1, true, gix_index::decode::Options::default()).ok()?;
+    Some(index.entries().iter().map(|entry| entry.path(&index).to_vec()).collect())
+}

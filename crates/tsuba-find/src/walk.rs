@@ -1,0 +1,214 @@
+//! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
+
+use crate::candidate::{Name, OPEN_LIMIT, Prefilter, by_name};
+use aho_corasick::AhoCorasick;
+use ignore::{WalkBuilder, WalkState};
+use std::fs::File;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use tsuba_core::read::{Input, MAX_BYTES};
+
+/// Folders that hold other people's code, caches, or version control's own data.
+const LEFT_OUT: &[&str] = &[
+    "node_modules",
+    ".git",
+    ".hg",
+    ".svn",
+    ".jj",
+    "__pycache__",
+    ".venv",
+    "venv",
+    "site-packages",
+    ".tox",
+    ".nox",
+    ".mypy_cache",
+    ".ruff_cache",
+    ".pytest_cache",
+    "bower_components",
+    ".cache",
+    "Caches",
+    ".gradle",
+    ".m2",
+    ".cargo",
+    ".rustup",
+    ".npm",
+    ".pnpm-store",
+    ".yarn",
+    ".terraform",
+    ".next",
+    ".nuxt",
+    ".parcel-cache",
+    ".turbo",
+    ".bundle",
+    "Pods",
+    "DerivedData",
+    ".eggs",
+    ".ivy2",
+    ".sbt",
+    ".dart_tool",
+    ".nuget",
+];
+
+/// What the walk is told.
+#[derive(Clone, Debug)]
+pub struct Walk {
+    /// Folders and files to start from.
+    pub inputs: Vec<PathBuf>,
+    /// Leave out nothing.
+    pub everything: bool,
+    /// Threads; 0 means as many as the machine has.
+    pub jobs: usize,
+}
+
+/// Something that could not be looked at.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Problem {
+    /// Where.
+    pub path: PathBuf,
+    /// Why.
+    pub why: &'static str,
+}
+
+/// Walks the inputs and hands every file that may be a setup to `visit`, from several threads at once.
+/// Returns the dotenv files met (unread), and what could not be looked at, both sorted.
+pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<Problem>) {
+    let dotenv = Mutex::new(Vec::new());
+    let problems = Mutex::new(Vec::new());
+    let Some(prefilter) = Prefilter::new() else { return (Vec::new(), Vec::new()) };
+    let Some((first, rest)) = walk.inputs.split_first() else { return (Vec::new(), Vec::new()) };
+    let mut builder = WalkBuilder::new(first);
+    rest.iter().for_each(|input| {
+        builder.add(input);
+    });
+    builder.standard_filters(false).follow_links(false).threads(walk.jobs);
+    if !walk.everything {
+        builder.filter_entry(|entry| {
+            entry.depth() == 0
+                || !entry.file_type().is_some_and(|t| t.is_dir())
+                || !entry.file_name().to_str().is_some_and(|name| LEFT_OUT.contains(&name))
+        });
+    }
+    builder.build_parallel().run(|| {
+        Box::new(|entry| {
+            match entry {
+                Ok(entry) => {
+                    let Some(kind) = entry.file_type().filter(|kind| !kind.is_dir()) else {
+                        return WalkState::Continue;
+                    };
+                    let name = match by_name(&entry.file_name().to_string_lossy()) {
+                        // What a person names is looked at whatever it is called.
+                        Name::Other if entry.depth() == 0 => Name::Open,
+                        Name::Other => return WalkState::Continue,
+                        Name::Dotenv if entry.depth() > 0 => {
+                            push(&dotenv, plain(entry.into_path()));
+                            return WalkState::Continue;
+                        }
+                        name => name,
+                    };
+                    // Pipes, sockets and devices are never opened; a link is followed only to a regular file.
+                    let regular =
+                        kind.is_file() || (kind.is_symlink() && entry.path().metadata().is_ok_and(|m| m.is_file()));
+                    if !regular {
+                        if entry.depth() == 0 && !kind.is_file() {
+                            push(&problems, Problem { path: plain(entry.into_path()), why: "not a regular file" });
+                        }
+                        return WalkState::Continue;
+                    }
+                    match read_candidate(entry.path(), name, entry.depth() == 0, &prefilter) {
+                        Ok(Some(input)) => visit(input),
+                        Ok(None) => {}
+                        Err(why) => push(&problems, Problem { path: plain(entry.into_path()), why }),
+                    }
+                }
+                Err(error) => {
+                    let why = if error.io_error().is_some_and(|e| e.kind() == std::io::ErrorKind::PermissionDenied) {
+                        "permission denied"
+                    } else {
+                        "cannot be looked at"
+                    };
+                    push(&problems, Problem { path: plain(path_of(&error)), why });
+                }
+            }
+            WalkState::Continue
+        })
+    });
+    let mut dotenv = dotenv.into_inner().unwrap_or_default();
+    dotenv.sort();
+    let mut problems = problems.into_inner().unwrap_or_default();
+    problems.sort_by(|a, b| a.path.cmp(&b.path));
+    (dotenv, problems)
+}
+
+/// A path without the `./` that a walk of the current folder puts in front.
+fn plain(path: PathBuf) -> PathBuf {
+    path.strip_prefix("./").map_or_else(|_| path.clone(), Path::to_path_buf)
+}
+
+fn push<T>(list: &Mutex<Vec<T>>, item: T) {
+    // A poisoned list only means that another thread's visit panicked; what it holds is still whole.
+    list.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push(item);
+}
+
+fn path_of(error: &ignore::Error) -> PathBuf {
+    match error {
+        ignore::Error::WithPath { path, .. } => path.clone(),
+        ignore::Error::WithDepth { err, .. } | ignore::Error::WithLineNumber { err, .. } => path_of(err),
+        ignore::Error::Loop { child, .. } => child.clone(),
+        _ => PathBuf::new(),
+    }
+}
+
+fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -> Result<Option<Input>, &'static str> {
+    let mut file = File::open(path).map_err(reason)?;
+    let length = file.metadata().map_err(reason)?.len();
+    if name == Name::Open && length > OPEN_LIMIT && !named {
+        return Ok(None);
+    }
+    if length > MAX_BYTES as u64 {
+        return if named || mentions_servers(&file) { Err("larger than 32 MiB, not read") } else { Ok(None) };
+    }
+    let bytes = read_bounded(&mut file)?;
+    if name != Name::Dotenv && !named && !prefilter.passes(&bytes, name) {
+        return Ok(None);
+    }
+    Ok(Some(Input { path: shown(path), bytes, ..Input::default() }))
+}
+
+/// Reads at most one byte more than the core takes, so that a file that grows meanwhile is refused there.
+fn read_bounded(file: &mut File) -> Result<Vec<u8>, &'static str> {
+    let mut bytes = Vec::new();
+    file.take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).map_err(reason)?;
+    Ok(bytes)
+}
+
+fn reason(error: std::io::Error) -> &'static str {
+    match error.kind() {
+        std::io::ErrorKind::PermissionDenied => "permission denied",
+        std::io::ErrorKind::NotFound => "not found",
+        _ => "cannot be read",
+    }
+}
+
+/// Searches a large file, piece by piece, for the word that names servers.
+fn mentions_servers(file: &File) -> bool {
+    AhoCorasick::new(["mcpServers"]).is_ok_and(|word| word.stream_find_iter(file).next().is_some())
+}
+
+/// Reads one file that is named rather than found.
+///
+/// # Errors
+/// Why it cannot be read.
+pub fn read_file(path: &Path) -> Result<Input, &'static str> {
+    if !path.metadata().map_err(reason)?.is_file() {
+        return Err("not a regular file");
+    }
+    let bytes = read_bounded(&mut File::open(path).map_err(reason)?)?;
+    Ok(Input { path: shown(path), bytes, ..Input::default() })
+}
+
+/// A path as it is shown: `./` in front is left out.
+fn shown(path: &Path) -> String {
+    let text = path.to_string_lossy();
+    text.strip_prefix("./").unwrap_or(&text).to_owned()
+}

@@ -1,0 +1,38 @@
+//! The formats, and the trait they share.
+
+use crate::{Json, Look, Markdown, Report, Sarif, Text};
+use std::io::{self, Write};
+
+/// Writes a report in one format.
+pub trait Renderer {
+    /// Writes the whole report.
+    ///
+    /// # Errors
+    /// What the writer says.
+    fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()>;
+}
+
+/// The formats by name.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Format {
+    /// For people.
+    Text,
+    /// `tsuba-report/1`.
+    Json,
+    /// SARIF 2.1.0, for scanning dashboards.
+    Sarif,
+    /// For a ticket.
+    Markdown,
+}
+
+impl Format {
+    /// The renderer of this format; `look` is how the text format may look.
+    pub fn renderer(self, look: Look) -> Box<dyn Renderer> {
+        match self {
+            Self::Text => Box::new(Text(look)),
+            Self::Json => Box::new(Json),
+            Self::Sarif => Box::new(Sarif),
+            Self::Markdown => Box::new(Markdown),
+        }
+    }
+}

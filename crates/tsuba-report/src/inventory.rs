@@ -1,0 +1,136 @@
+//! The inventory: what is there, unjudged.
+
+use crate::model::{EntryRow, Launch, Via};
+use crate::style::{cut, pad};
+use crate::text::count;
+use crate::{Look, Report, Tint};
+use std::io::{self, Write};
+
+/// Writes the inventory for people: by setup, each entry with what it runs, is handed, and may touch.
+///
+/// # Errors
+/// What the writer says.
+pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
+    writeln!(
+        out,
+        "{} in {}",
+        count(report.summary.entries, "entry", "entries"),
+        count(report.summary.setups, "setup", "setups")
+    )?;
+    for setup in &report.setups {
+        let entries: Vec<&EntryRow> = report.entries.iter().filter(|e| e.setup == setup.path).collect();
+        if entries.is_empty() {
+            continue;
+        }
+        let mut facts: Vec<String> = setup.team.iter().map(|team| format!("team {team}")).collect();
+        facts.extend(setup.owner.iter().map(|owner| format!("owner {owner}")));
+        facts.extend(setup.tracked.map(|tracked| if tracked { "tracked" } else { "not tracked" }.to_owned()));
+        writeln!(
+            out,
+            "\n{}  {}",
+            look.paint(Tint::Heading, setup.path.as_str()),
+            look.paint(Tint::Quiet, &facts.join(", "))
+        )?;
+        for entry in entries {
+            let off = if entry.disabled { " (switched off)" } else { "" };
+            writeln!(out, "  {}{off}", look.paint(Tint::Name, entry.name.as_str()))?;
+            let mut rows = vec![("runs", plan_line(entry))];
+            rows.extend(credentials(entry).map(|given| ("given", given)));
+            let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
+            let reach = [
+                ("folders", list(&entry.reach.folders)),
+                ("hosts", list(&entry.reach.hosts)),
+                ("powers", entry.reach.powers.join(", ")),
+            ];
+            rows.extend(reach.into_iter().filter(|(_, text)| !text.is_empty()));
+            if entry.asks != "unknown" {
+                rows.push(("asks", entry.asks.to_owned()));
+            }
+            for (label, text) in rows {
+                writeln!(
+                    out,
+                    "    {} {}",
+                    look.paint(Tint::Quiet, &pad(label, 7)),
+                    cut(&text, look.width.saturating_sub(12))
+                )?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// The launch plan or target in one line: outermost first, the server last.
+pub(crate) fn plan_line(entry: &EntryRow) -> String {
+    let mut parts = Vec::new();
+    if let Some(launch) = &entry.launch {
+        parts.extend(launch.wrappers.iter().map(ToString::to_string));
+        parts.extend(launch.via.iter().map(outer));
+        parts.extend(server(launch));
+    }
+    let address = entry.remote.as_ref().map(|remote| format!("calls {}", remote.url));
+    parts.extend(address);
+    if let Some(why) = entry.launch.as_ref().and_then(|l| l.not_understood) {
+        parts.push(format!("({why})"));
+    }
+    if parts.is_empty() { "nothing: neither a command nor an address".to_owned() } else { parts.join(" > ") }
+}
+
+fn outer(via: &Via) -> String {
+    format!(
+        "{} {}{} [{}]",
+        via.runner,
+        via.package,
+        version(via.source, via.version.as_ref().map(|v| v.as_str())),
+        via.pin
+    )
+}
+
+fn server(launch: &Launch) -> Option<String> {
+    let pin = launch.pin?;
+    let runner = launch.runner.as_ref().map(|r| r.as_str()).unwrap_or_default();
+    let what = if let Some(package) = &launch.package {
+        format!(
+            "{runner} {package}{}",
+            version(launch.source.unwrap_or_default(), launch.version.as_ref().map(|v| v.as_str()))
+        )
+    } else if let Some(image) = &launch.image {
+        let tag = launch.tag.as_ref().map(|t| format!(":{t}")).unwrap_or_default();
+        let digest = launch.digest.as_ref().map(|d| format!("@{d}")).unwrap_or_default();
+        format!("{runner} {image}{tag}{digest}")
+    } else {
+        let script = launch.script.as_ref()?.as_str();
+        if runner.is_empty() || script.to_lowercase().ends_with(runner) {
+            script.to_owned()
+        } else {
+            format!("{runner} {script}")
+        }
+    };
+    Some(format!("{what} [{pin}]"))
+}
+
+fn version(source: &str, version: Option<&str>) -> String {
+    match (source, version) {
+        (_, None) => String::new(),
+        ("image", Some(tag)) if tag.contains(':') => format!("@{tag}"),
+        ("image", Some(tag)) => format!(":{tag}"),
+        ("git", Some(reference)) => format!("#{reference}"),
+        (_, Some(version)) if version.starts_with(|c: char| "<>=!~^".contains(c)) => format!(" {version}"),
+        (_, Some(version)) => format!("@{version}"),
+    }
+}
+
+/// What is handed over, in one line.
+pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
+    let told: Vec<String> = entry
+        .credentials
+        .iter()
+        .map(|c| {
+            let name = if c.name.as_str().is_empty() { c.place } else { c.name.as_str() };
+            match &c.masked {
+                Some(masked) => format!("{name} in plain text {masked}"),
+                None => format!("{name} ({})", c.kind),
+            }
+        })
+        .collect();
+    (!told.is_empty()).then(|| told.join(", "))
+}

@@ -1,0 +1,21 @@
+//! The report as JSON: the stable contract.
+
+use crate::{Renderer, Report};
+use std::io::{self, Write};
+
+/// `tsuba-report/1`.
+#[derive(Clone, Copy, Debug)]
+pub struct Json;
+
+impl Renderer for Json {
+    fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        serde_json::to_writer_pretty(&mut *out, report)?;
+        writeln!(out)
+    }
+}
+
+/// The JSON Schema of the report, as it is kept in `docs/`.
+pub fn schema() -> String {
+    let schema = schemars::schema_for!(Report);
+    serde_json::to_string_pretty(&schema).unwrap_or_default() + "\n"
+}

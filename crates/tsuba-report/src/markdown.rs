@@ -1,0 +1,110 @@
+//! The report for a ticket: what is wrong, where, and what to write instead.
+
+use crate::inventory::plan_line;
+use crate::text::count;
+use crate::{Renderer, Report};
+use std::io::{self, Write};
+use tsuba_core::judge::{Severity, Verdict};
+
+/// Markdown.
+#[derive(Clone, Copy, Debug)]
+pub struct Markdown;
+
+impl Renderer for Markdown {
+    fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let summary = &report.summary;
+        let verdicts = [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready]
+            .map(|v| format!("{} {}", summary.verdicts.get(v.name()).unwrap_or(&0), v.name()));
+        writeln!(out, "## Tool servers: {}\n", verdicts.join(", "))?;
+        writeln!(
+            out,
+            "{} in {}, as of {}.\n",
+            count(summary.entries, "entry", "entries"),
+            count(summary.setups, "setup", "setups"),
+            report.as_of
+        )?;
+        for entry in report.entries.iter().filter(|e| e.verdict != Some(Verdict::Ready)) {
+            let verdict = entry.verdict.map_or("", Verdict::name);
+            writeln!(out, "### {} ({verdict})\n", escape(entry.name.as_str()))?;
+            writeln!(
+                out,
+                "{}, line {}. Runs: {}\n",
+                code(entry.setup.as_str()),
+                entry.place.line,
+                code(&plan_line(entry))
+            )?;
+            let own =
+                report.findings.iter().filter(|f| f.entry.as_ref() == Some(&entry.id) && f.severity > Severity::Note);
+            for finding in own {
+                findings_item(finding, out)?;
+            }
+            writeln!(out)?;
+        }
+        let loose: Vec<_> = report.findings.iter().filter(|f| f.entry.is_none()).collect();
+        if !loose.is_empty() {
+            writeln!(out, "### In files, not in one entry\n")?;
+            loose.into_iter().try_for_each(|finding| findings_item(finding, out))?;
+            writeln!(out)?;
+        }
+        if !report.unread.is_empty() {
+            writeln!(out, "### Could not be read\n")?;
+            for unread in &report.unread {
+                writeln!(out, "- {}: {}", code(unread.path.as_str()), escape(unread.why.as_str()))?;
+            }
+        }
+        Ok(())
+    }
+}
+
+fn findings_item(finding: &crate::model::FindingRow, out: &mut dyn Write) -> io::Result<()> {
+    writeln!(
+        out,
+        "- [ ] **{}** {} ({}:{}:{}): {}",
+        finding.severity,
+        finding.rule,
+        code(finding.setup.as_str()),
+        finding.place.line,
+        finding.place.column,
+        escape(finding.message.as_str())
+    )?;
+    writeln!(out, "  - {}", code(finding.excerpt.as_str()))?;
+    writeln!(out, "  - {}", escape(finding.fix.as_str()))
+}
+
+/// Everything that Markdown or HTML would obey is escaped.
+fn escape(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        match c {
+            '<' => out.push_str("&lt;"),
+            '>' => out.push_str("&gt;"),
+            '&' => out.push_str("&amp;"),
+            '\\' | '`' | '*' | '_' | '[' | ']' | '#' | '!' | '|' | '~' | '@' => {
+                out.push('\\');
+                out.push(c);
+            }
+            c => out.push(c),
+        }
+    }
+    out
+}
+
+/// A code span that no backtick in the text can end.
+fn code(text: &str) -> String {
+    let longest = text.split(|c| c != '`').map(str::len).max().unwrap_or(0);
+    let fence = "`".repeat(longest + 1);
+    let space = if longest > 0 || text.is_empty() { " " } else { "" };
+    format!("{fence}{space}{text}{space}{fence}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn markup_in_the_text_stays_text() {
+        assert_eq!(escape("<img src=x> [a](b) @crew"), "&lt;img src=x&gt; \\[a\\](b) \\@crew");
+        assert_eq!(code("a`b``c"), "``` a`b``c ```");
+        assert_eq!(code("plain"), "`plain`");
+    }
+}

@@ -1,0 +1,551 @@
+//! The report model: `tsuba-report/1`, field by field as the contract says. Fields that do not apply are left out.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use tsuba_core::judge::{Audit, Confidence, Finding, Severity, Stands, Verdict};
+use tsuba_core::text::{Clean, fingerprint};
+use tsuba_core::understand::launch::{Plan, Step, StepKind};
+use tsuba_core::understand::{Entry, Handed, Remote, Study};
+
+/// A whole report.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Report {
+    /// Always `tsuba-report/1`.
+    pub schema: &'static str,
+    /// Who wrote it.
+    pub tool: Tool,
+    /// The date of the audit (`YYYY-MM-DD`).
+    pub as_of: String,
+    /// What was looked at, as given.
+    pub inputs: Vec<Text>,
+    /// The setups, by path.
+    pub setups: Vec<Setup>,
+    /// The entries, by setup and place.
+    pub entries: Vec<EntryRow>,
+    /// The findings, worst first.
+    pub findings: Vec<FindingRow>,
+    /// What looks like a setup and could not be read.
+    pub unread: Vec<Unread>,
+    /// Counts.
+    pub summary: Summary,
+}
+
+/// A text that went through the cleaner.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(transparent)]
+pub struct Text(Clean);
+
+impl JsonSchema for Text {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Text".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        String::json_schema(generator)
+    }
+
+    fn inline_schema() -> bool {
+        true
+    }
+}
+
+impl std::fmt::Display for Text {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.fmt(f)
+    }
+}
+
+impl Text {
+    /// The text.
+    pub fn as_str(&self) -> &str {
+        self.0.as_str()
+    }
+}
+
+/// The tool that wrote a report.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Tool {
+    /// Its name.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+}
+
+/// A setup.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Setup {
+    /// Its path.
+    pub path: Text,
+    /// `client` or `dotenv`.
+    pub kind: &'static str,
+    /// The account that owns it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub owner: Option<Text>,
+    /// The team that answers for it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub team: Option<Text>,
+    /// Is it tracked by version control?
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tracked: Option<bool>,
+}
+
+/// A place in a file: lines and columns from 1, columns in characters, the end exclusive.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Place {
+    /// First line.
+    pub line: u32,
+    /// First column.
+    pub column: u32,
+    /// Last line.
+    pub end_line: u32,
+    /// One past the last column.
+    pub end_column: u32,
+    /// The value, as a JSON Pointer.
+    pub pointer: Text,
+}
+
+/// An entry.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct EntryRow {
+    /// A name for the entry that is stable as long as its path and pointer are.
+    pub id: String,
+    /// The setup's path.
+    pub setup: Text,
+    /// Its name.
+    pub name: Text,
+    /// Where it stands.
+    pub place: Place,
+    /// `stdio`, `http`, `sse` or `unknown`.
+    pub transport: &'static str,
+    /// What is started.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub launch: Option<Launch>,
+    /// What is called.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub remote: Option<RemoteRow>,
+    /// Credentials handed over; never their values.
+    pub credentials: Vec<Credential>,
+    /// What it may touch.
+    pub reach: ReachRow,
+    /// `always`, `some`, `never` or `unknown`.
+    pub asks: &'static str,
+    /// Is it switched off?
+    pub disabled: bool,
+    /// `refuse`, `fix-first` or `ready`; left out in an inventory, which does not judge.
+    #[schemars(with = "Option<String>")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub verdict: Option<Verdict>,
+    /// The rules that decide the verdict, worst first.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub reasons: Vec<&'static str>,
+    /// Stands for what is launched or called: moved lines leave it, another package changes it.
+    pub fingerprint: String,
+}
+
+/// A launch plan: the flat fields describe the innermost server, `via` what stands around it.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct Launch {
+    /// Programs that only pass on, outermost first.
+    pub wrappers: Vec<Text>,
+    /// The program that fetches or starts the server.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub runner: Option<Text>,
+    /// Where it comes from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub source: Option<&'static str>,
+    /// The package's name.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub package: Option<Text>,
+    /// Its version as written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub version: Option<Text>,
+    /// How firmly it is fixed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pin: Option<&'static str>,
+    /// The image without tag and digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub image: Option<Text>,
+    /// The image's tag.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tag: Option<Text>,
+    /// The image's digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub digest: Option<Text>,
+    /// A local program, script, or the address of a remote script.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub script: Option<Text>,
+    /// The server's own arguments.
+    pub args: Vec<Text>,
+    /// Does something in the chain wrap another server?
+    pub bridge: bool,
+    /// What stands around or beside the server: the same fields without further nesting.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub via: Vec<Via>,
+    /// Why the chain could not be followed to its end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub not_understood: Option<&'static str>,
+}
+
+/// An outer package or image of a chain.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct Via {
+    /// The program that fetches or starts it.
+    pub runner: Text,
+    /// Where it comes from.
+    pub source: &'static str,
+    /// The package, image, script or address.
+    pub package: Text,
+    /// Its version, tag or digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub version: Option<Text>,
+    /// How firmly it is fixed.
+    pub pin: &'static str,
+}
+
+/// A remote target.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct RemoteRow {
+    /// The address, secrets masked.
+    pub url: Text,
+    /// The host.
+    pub host: Text,
+    /// Is it this machine?
+    pub loopback: bool,
+}
+
+/// A credential handed to a server.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Credential {
+    /// Where: `env`, `argument`, `header`, …
+    pub place: &'static str,
+    /// Under which name.
+    pub name: Text,
+    /// `plaintext`, `reference`, `placeholder` or `public`.
+    pub kind: &'static str,
+    /// For plain text: at most four characters and the length.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub masked: Option<Text>,
+    /// For plain text: equal for equal secrets, and telling nothing of the value.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fingerprint: Option<String>,
+}
+
+/// What an entry may touch.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ReachRow {
+    /// Folders and files as written.
+    pub folders: Vec<Text>,
+    /// Hosts.
+    pub hosts: Vec<Text>,
+    /// Powers.
+    pub powers: Vec<&'static str>,
+}
+
+/// A finding.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct FindingRow {
+    /// The rule's identifier.
+    pub rule: &'static str,
+    /// `critical`, `high`, `medium`, `low` or `note`.
+    #[schemars(with = "String")]
+    pub severity: Severity,
+    /// `certain`, `likely` or `possible`.
+    #[schemars(with = "String")]
+    pub confidence: Confidence,
+    /// The setup's path.
+    pub setup: Text,
+    /// The entry's id, where it belongs to one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub entry: Option<String>,
+    /// Where.
+    pub place: Place,
+    /// What is wrong.
+    pub message: Text,
+    /// The line, secrets masked.
+    pub excerpt: String,
+    /// What to do.
+    pub fix: Text,
+    /// Where the rule comes from.
+    pub references: &'static [&'static str],
+    /// The same finding has the same fingerprint after lines have moved.
+    pub fingerprint: String,
+    /// The waiver that covers it, or null.
+    pub waived: Option<BTreeMap<String, String>>,
+    /// The parts of the excerpt, for drawing.
+    #[serde(skip)]
+    pub marked: (usize, usize),
+}
+
+/// A file that could not be read.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Unread {
+    /// Its path.
+    pub path: Text,
+    /// The line, where known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub line: Option<u32>,
+    /// Why.
+    pub why: Text,
+}
+
+/// Counts.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct Summary {
+    /// Setups with entries.
+    pub setups: usize,
+    /// Entries.
+    pub entries: usize,
+    /// Entries by verdict.
+    pub verdicts: BTreeMap<&'static str, usize>,
+    /// Findings by severity.
+    pub findings: BTreeMap<&'static str, usize>,
+    /// Files that could not be read.
+    pub unread: usize,
+}
+
+impl Report {
+    /// Builds the report of an audit.
+    pub fn new(audit: &Audit, inputs: &[String], as_of: jiff::civil::Date, version: &'static str) -> Self {
+        let clean = |text: &str| Text(audit.cleaner.clean(text));
+        let mut entries = Vec::new();
+        for (s, study) in audit.studies.iter().enumerate() {
+            for (e, entry) in study.entries.iter().enumerate() {
+                entries.push(entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry));
+            }
+        }
+        let setups = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
+        let findings: Vec<_> = audit.findings.iter().filter_map(|finding| finding_row(audit, finding)).collect();
+        let unread: Vec<_> =
+            audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
+        let mut summary = Summary {
+            setups: audit.studies.iter().filter(|s| !s.entries.is_empty()).count(),
+            entries: entries.len(),
+            unread: unread.len(),
+            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
+            findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
+        };
+        entries
+            .iter()
+            .filter_map(|entry| entry.verdict)
+            .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
+        findings.iter().for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
+        Self {
+            schema: "tsuba-report/1",
+            tool: Tool { name: "tsuba", version },
+            as_of: as_of.to_string(),
+            inputs: inputs.iter().map(|input| clean(input)).collect(),
+            setups,
+            entries,
+            findings,
+            unread,
+            summary,
+        }
+    }
+
+    /// The same without judgement: what is there, and nothing about it.
+    #[must_use]
+    pub fn unjudged(mut self) -> Self {
+        self.findings.clear();
+        self.summary.findings.clear();
+        self.summary.verdicts.clear();
+        for entry in &mut self.entries {
+            entry.verdict = None;
+            entry.reasons.clear();
+        }
+        self
+    }
+
+    /// Is a finding at or above `gate` that is not waived?
+    pub fn reaches(&self, gate: Severity) -> bool {
+        self.findings.iter().any(|finding| finding.severity >= gate && finding.waived.is_none())
+    }
+}
+
+fn setup_row(audit: &Audit, study: &Study) -> Setup {
+    let facts = &study.document.facts;
+    let clean = |text: &String| Text(audit.cleaner.clean(text));
+    Setup {
+        path: clean(&study.document.path),
+        kind: study.kind.name(),
+        owner: facts.owner.as_ref().map(clean),
+        team: facts.team.as_ref().map(clean),
+        tracked: facts.tracked,
+    }
+}
+
+fn entry_id(study: &Study, entry: &Entry) -> String {
+    fingerprint([study.document.path.as_str(), entry.pointer.as_str()])
+}
+
+fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &Entry) -> EntryRow {
+    let clean = |text: &str| Text(audit.cleaner.clean(text));
+    let judgement = audit.judgements.get(stands.study).zip(stands.entry).and_then(|(list, e)| list.get(e));
+    let document = &study.document;
+    let (start, end) = (
+        document.lines.position(&document.text, entry.name.span.start as usize),
+        document.lines.position(&document.text, entry.name.span.end as usize),
+    );
+    let launch = entry.plan.as_ref().map(|plan| launch_row(audit, plan));
+    let reach = ReachRow {
+        folders: entry.reach.folders.iter().map(|f| clean(&f.path.text)).collect(),
+        hosts: entry.reach.hosts.iter().map(|h| clean(h)).collect(),
+        powers: entry.reach.powers.iter().map(|p| p.name()).collect(),
+    };
+    EntryRow {
+        id: entry_id(study, entry),
+        setup: clean(&document.path),
+        name: clean(&entry.name.text),
+        place: Place {
+            line: start.line,
+            column: start.column,
+            end_line: end.line,
+            end_column: end.column,
+            pointer: clean(entry.pointer.as_str()),
+        },
+        transport: entry.transport.name(),
+        fingerprint: launch_fingerprint(launch.as_ref(), entry.remote.as_ref(), audit),
+        launch,
+        remote: entry.remote.as_ref().map(|r| RemoteRow {
+            url: clean(&r.url.text),
+            host: clean(&r.host),
+            loopback: r.loopback,
+        }),
+        credentials: entry.handed.iter().map(|handed| credential_row(audit, handed)).collect(),
+        reach,
+        asks: entry.asks().name(),
+        disabled: entry.disabled,
+        verdict: judgement.map(|j| j.verdict),
+        reasons: judgement
+            .map(|j| j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id).collect())
+            .unwrap_or_default(),
+    }
+}
+
+fn credential_row(audit: &Audit, handed: &Handed) -> Credential {
+    let plaintext = handed.is_plaintext();
+    Credential {
+        place: handed.place.name(),
+        name: Text(audit.cleaner.clean(&handed.name)),
+        kind: handed.kind.name(),
+        masked: plaintext.then(|| Text(audit.cleaner.clean(&tsuba_core::text::mask(&handed.value.text)))),
+        fingerprint: if plaintext { audit.credential_name(handed).map(str::to_owned) } else { None },
+    }
+}
+
+/// What a step is, in the terms of the contract: runner, source, name, version, pin.
+fn via(audit: &Audit, step: &Step) -> Via {
+    let clean = |text: &str| Text(audit.cleaner.clean(text));
+    match &step.kind {
+        StepKind::Package(p) => Via {
+            runner: clean(&p.runner),
+            source: p.source.name(),
+            package: clean(&p.name),
+            version: p.version.as_deref().map(clean),
+            pin: p.pin.name(),
+        },
+        StepKind::Container(c) => Via {
+            runner: clean(&c.engine),
+            source: "image",
+            package: clean(&c.reference.name()),
+            version: c.reference.digest.as_deref().or(c.reference.tag.as_deref()).map(clean),
+            pin: c.reference.pin().name(),
+        },
+        StepKind::RemoteScript(address) => Via {
+            runner: clean(&step.name()),
+            source: "url",
+            package: clean(&address.text),
+            version: None,
+            pin: "not-a-package",
+        },
+        StepKind::Script(script) => Via {
+            runner: clean(&step.name()),
+            source: "path",
+            package: clean(&script.text),
+            version: None,
+            pin: "local",
+        },
+        StepKind::Inline(_) => Via {
+            runner: clean(&step.name()),
+            source: "path",
+            package: Text(Clean::constant("a program text in an argument")),
+            version: None,
+            pin: "not-a-package",
+        },
+        StepKind::Program | StepKind::Wrapper => Via {
+            runner: clean(&step.name()),
+            source: "path",
+            package: clean(&step.program.text),
+            version: None,
+            pin: "local",
+        },
+    }
+}
+
+fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
+    let clean = |text: &str| Text(audit.cleaner.clean(text));
+    let wrappers = plan.steps.iter().filter(|s| s.kind == StepKind::Wrapper).map(|s| clean(&s.name())).collect();
+    let mut launch = Launch {
+        wrappers,
+        bridge: plan.is_bridged(),
+        via: plan.via().map(|step| via(audit, step)).collect(),
+        not_understood: plan.not_understood,
+        ..Launch::default()
+    };
+    let Some(step) = plan.server() else { return launch };
+    let told = via(audit, step);
+    launch.args = step.args.iter().map(|word| clean(&word.text)).collect();
+    launch.source = Some(told.source);
+    launch.pin = Some(told.pin);
+    launch.runner = Some(told.runner);
+    match &step.kind {
+        StepKind::Package(_) => (launch.package, launch.version) = (Some(told.package), told.version),
+        StepKind::Container(container) => {
+            launch.image = Some(told.package);
+            launch.tag = container.reference.tag.as_deref().map(clean);
+            launch.digest = container.reference.digest.as_deref().map(clean);
+        }
+        StepKind::Wrapper
+        | StepKind::Script(_)
+        | StepKind::RemoteScript(_)
+        | StepKind::Inline(_)
+        | StepKind::Program => launch.script = Some(told.package),
+    }
+    launch
+}
+
+/// Stands for what is launched or called, not for how the file is laid out.
+fn launch_fingerprint(launch: Option<&Launch>, remote: Option<&Remote>, audit: &Audit) -> String {
+    let launch = launch.and_then(|l| serde_json::to_string(l).ok()).unwrap_or_default();
+    let url = remote.map(|r| audit.cleaner.clean(&r.url.text)).unwrap_or_default();
+    fingerprint([launch.as_str(), url.as_str()])
+}
+
+fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow> {
+    let study = audit.studies.get(finding.stands.study)?;
+    let entry = finding.stands.entry.and_then(|e| study.entries.get(e));
+    let excerpt = &finding.excerpt;
+    let width = |text: &str| text.chars().count();
+    let lead = width(excerpt.before.as_str()) + usize::from(excerpt.cut.0);
+    Some(FindingRow {
+        rule: finding.rule.id,
+        severity: finding.severity,
+        confidence: finding.confidence,
+        setup: Text(audit.cleaner.clean(&study.document.path)),
+        entry: entry.map(|entry| entry_id(study, entry)),
+        place: Place {
+            line: finding.start.line,
+            column: finding.start.column,
+            end_line: finding.end.line,
+            end_column: finding.end.column,
+            pointer: Text(finding.pointer.clone()),
+        },
+        message: Text(finding.message.clone()),
+        excerpt: excerpt.text(),
+        marked: (lead, lead + width(excerpt.marked.as_str())),
+        fix: Text(finding.fix.clone()),
+        references: finding.rule.references,
+        fingerprint: finding.fingerprint.clone(),
+        waived: None,
+    })
+}

@@ -1,0 +1,128 @@
+//! SARIF 2.1.0 (OASIS), for code review and scanning dashboards: rules with help, results with regions and fingerprints.
+
+use crate::{Renderer, Report, rules};
+use serde_json::{Value, json};
+use std::io::{self, Write};
+use tsuba_core::judge::Severity;
+
+/// SARIF 2.1.0.
+#[derive(Clone, Copy, Debug)]
+pub struct Sarif;
+
+impl Renderer for Sarif {
+    fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let all = tsuba_core::rules::all();
+        let described: Vec<Value> = all
+            .iter()
+            .map(|rule| {
+                json!({
+                    "id": rule.id,
+                    "name": rule.id,
+                    "shortDescription": { "text": rule.title },
+                    "fullDescription": { "text": rule.why },
+                    "help": { "text": format!("{} {}", rule.why, rule.fix), "markdown": rules::section(rule) },
+                    "defaultConfiguration": { "level": level(rule.severity) },
+                    "properties": { "security-severity": score(rule.severity), "tags": ["security", rule.family()] },
+                })
+            })
+            .collect();
+        let results: Vec<Value> = report
+            .findings
+            .iter()
+            .map(|finding| {
+                let place = &finding.place;
+                json!({
+                    "ruleId": finding.rule,
+                    "ruleIndex": all.iter().position(|rule| rule.id == finding.rule),
+                    "level": level(finding.severity),
+                    "message": { "text": format!("{}. {}", finding.message, finding.fix) },
+                    "locations": [{
+                        "physicalLocation": {
+                            "artifactLocation": { "uri": uri(finding.setup.as_str()) },
+                            "region": { "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column, "snippet": { "text": finding.excerpt } },
+                        },
+                        "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
+                    }],
+                    "partialFingerprints": { "tsuba/1": finding.fingerprint },
+                    "rank": rank(finding.severity),
+                    "properties": { "severity": finding.severity.name(), "confidence": finding.confidence.name() },
+                })
+            })
+            .collect();
+        let notifications: Vec<Value> = report
+            .unread
+            .iter()
+            .map(|unread| {
+                let region = unread.line.map(|line| json!({ "startLine": line }));
+                let mut place = json!({ "artifactLocation": { "uri": uri(unread.path.as_str()) } });
+                if let (Some(region), Some(object)) = (region, place.as_object_mut()) {
+                    object.insert("region".to_owned(), region);
+                }
+                json!({ "level": "warning", "message": { "text": unread.why.as_str() }, "locations": [{ "physicalLocation": place }] })
+            })
+            .collect();
+        let log = json!({
+            "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
+            "version": "2.1.0",
+            "runs": [{
+                "tool": { "driver": { "name": report.tool.name, "version": report.tool.version, "semanticVersion": report.tool.version, "rules": described } },
+                "columnKind": "unicodeCodePoints",
+                "invocations": [{ "executionSuccessful": true, "toolExecutionNotifications": notifications }],
+                "results": results,
+            }],
+        });
+        serde_json::to_writer_pretty(&mut *out, &log)?;
+        writeln!(out)
+    }
+}
+
+fn level(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Critical | Severity::High => "error",
+        Severity::Medium => "warning",
+        Severity::Low | Severity::Note => "note",
+    }
+}
+
+/// The score by which dashboards rank security results (0 to 10, as text).
+fn score(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Critical => "9.5",
+        Severity::High => "8.0",
+        Severity::Medium => "5.5",
+        Severity::Low => "3.0",
+        Severity::Note => "1.0",
+    }
+}
+
+fn rank(severity: Severity) -> f64 {
+    match severity {
+        Severity::Critical => 95.0,
+        Severity::High => 80.0,
+        Severity::Medium => 55.0,
+        Severity::Low => 30.0,
+        Severity::Note => 10.0,
+    }
+}
+
+/// A path as a URI reference (RFC 3986): what is not unreserved is percent-encoded, slashes stay.
+fn uri(path: &str) -> String {
+    let mut out = String::with_capacity(path.len());
+    for byte in path.replace('\\', "/").bytes() {
+        if byte.is_ascii_alphanumeric() || b"-._~/".contains(&byte) {
+            out.push(char::from(byte));
+        } else {
+            out.push_str(&format!("%{byte:02X}"));
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn paths_become_uri_references() {
+        assert_eq!(super::uri("a b/ü.json"), "a%20b/%C3%BC.json");
+        assert_eq!(super::uri("C:\\x"), "C%3A/x");
+    }
+}

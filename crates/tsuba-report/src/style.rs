@@ -1,0 +1,73 @@
+//! Colours and width. Colour only repeats what the words say.
+
+use anstyle::{AnsiColor, Style};
+use tsuba_core::judge::{Severity, Verdict};
+
+/// How a text may look: decided by the caller, who knows the terminal.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Look {
+    /// Columns to fill.
+    pub width: usize,
+    /// May colours be used?
+    pub colour: bool,
+}
+
+/// What a piece of text is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tint {
+    /// A verdict.
+    Verdict(Verdict),
+    /// A severity.
+    Severity(Severity),
+    /// A name.
+    Name,
+    /// Something to find one's way by.
+    Quiet,
+    /// A heading.
+    Heading,
+}
+
+impl Look {
+    /// Paints a text.
+    pub fn paint(self, tint: Tint, text: &str) -> String {
+        if !self.colour {
+            return text.to_owned();
+        }
+        let style = match tint {
+            Tint::Verdict(Verdict::Refuse) | Tint::Severity(Severity::Critical) => {
+                Style::new().bold().fg_color(Some(AnsiColor::Red.into()))
+            }
+            Tint::Verdict(Verdict::FixFirst) => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
+            Tint::Verdict(Verdict::Ready) => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
+            Tint::Severity(Severity::High) => Style::new().fg_color(Some(AnsiColor::Red.into())),
+            Tint::Severity(Severity::Medium) => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
+            Tint::Severity(Severity::Low | Severity::Note) | Tint::Quiet => Style::new().dimmed(),
+            Tint::Name | Tint::Heading => Style::new().bold(),
+        };
+        format!("{style}{text}{style:#}")
+    }
+}
+
+/// Cuts a text to a number of columns, with an ellipsis where something is left out.
+pub(crate) fn cut(text: &str, columns: usize) -> String {
+    use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
+    if text.width() <= columns {
+        return text.to_owned();
+    }
+    let mut out = String::new();
+    let mut used = 0;
+    for c in text.chars() {
+        used += c.width().unwrap_or(0);
+        if used + 1 > columns {
+            break;
+        }
+        out.push(c);
+    }
+    out + "…"
+}
+
+/// Pads a text with spaces to a number of columns.
+pub(crate) fn pad(text: &str, columns: usize) -> String {
+    use unicode_width::UnicodeWidthStr as _;
+    format!("{text}{}", " ".repeat(columns.saturating_sub(text.width())))
+}

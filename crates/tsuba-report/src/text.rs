@@ -1,0 +1,230 @@
+//! The report for people: the counts first, then each entry, worst first.
+
+use crate::inventory::{credentials, plan_line};
+use crate::model::{EntryRow, FindingRow};
+use crate::style::{cut, pad};
+use crate::{Look, Renderer, Report, Tint};
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+use tsuba_core::judge::{Severity, Verdict};
+
+/// The text format.
+#[derive(Clone, Copy, Debug)]
+pub struct Text(pub Look);
+
+const INDENT: usize = 4;
+
+impl Renderer for Text {
+    fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        self.glance(report, out)?;
+        let mut findings: BTreeMap<&str, Vec<&FindingRow>> = BTreeMap::new();
+        let mut loose = Vec::new();
+        for finding in &report.findings {
+            match &finding.entry {
+                Some(id) => findings.entry(id).or_default().push(finding),
+                None => loose.push(finding),
+            }
+        }
+        let mut entries: Vec<&EntryRow> = report.entries.iter().collect();
+        let own = |entry: &EntryRow| findings.get(entry.id.as_str()).map_or(&[][..], Vec::as_slice);
+        // Worst first; within a verdict the entry with the worst findings.
+        entries.sort_by_key(|entry| {
+            let count = |severity| own(entry).iter().filter(|f| f.severity == severity).count();
+            std::cmp::Reverse((
+                entry.verdict,
+                count(Severity::Critical),
+                count(Severity::High),
+                count(Severity::Medium),
+            ))
+        });
+        let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) =
+            entries.iter().partition(|entry| !own(entry).is_empty());
+        for entry in talked {
+            self.entry(entry, own(entry), out)?;
+        }
+        if !loose.is_empty() {
+            writeln!(out, "\n{}", self.0.paint(Tint::Heading, "In files, not in one entry"))?;
+            for finding in loose {
+                writeln!(out, "\n  {}:{}", finding.setup, finding.place.line)?;
+                self.finding(finding, out)?;
+            }
+        }
+        self.quiet(&quiet, out)?;
+        self.unread(report, out)
+    }
+}
+
+impl Text {
+    /// The counts: what a busy reader needs.
+    fn glance(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let look = self.0;
+        let summary = &report.summary;
+        if summary.entries == 0 {
+            writeln!(out, "No tool server is set up in {}.", inputs(report))?;
+        } else {
+            let verdicts: Vec<String> = [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready]
+                .iter()
+                .map(|verdict| {
+                    format!(
+                        "{} {}",
+                        summary.verdicts.get(verdict.name()).unwrap_or(&0),
+                        look.paint(Tint::Verdict(*verdict), verdict.name())
+                    )
+                })
+                .collect();
+            writeln!(
+                out,
+                "{}   of {} in {}",
+                verdicts.join("   "),
+                count(summary.entries, "entry", "entries"),
+                count(summary.setups, "setup", "setups")
+            )?;
+        }
+        let found: Vec<String> = Severity::ALL
+            .iter()
+            .filter_map(|severity| {
+                summary
+                    .findings
+                    .get(severity.name())
+                    .filter(|n| **n > 0)
+                    .map(|n| format!("{n} {}", look.paint(Tint::Severity(*severity), severity.name())))
+            })
+            .collect();
+        let found = if found.is_empty() { "no findings".to_owned() } else { format!("findings: {}", found.join(", ")) };
+        let unread = if summary.unread > 0 {
+            format!("; {} unread", count(summary.unread, "file", "files"))
+        } else {
+            String::new()
+        };
+        writeln!(out, "{found}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))
+    }
+
+    fn entry(&self, entry: &EntryRow, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
+        let look = self.0;
+        let verdict = entry.verdict.unwrap_or(Verdict::Ready);
+        let off = if entry.disabled { "  (switched off)" } else { "" };
+        writeln!(
+            out,
+            "\n{}  {}  {}{off}",
+            look.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)),
+            look.paint(Tint::Name, entry.name.as_str()),
+            look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
+        )?;
+        self.labelled("runs", &plan_line(entry), out)?;
+        if let Some(given) = credentials(entry) {
+            self.labelled("given", &given, out)?;
+        }
+        for finding in findings {
+            self.finding(finding, out)?;
+        }
+        Ok(())
+    }
+
+    fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
+        let width = self.0.width.saturating_sub(INDENT + 7);
+        writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 6)), cut(text, width))
+    }
+
+    fn finding(&self, finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
+        let look = self.0;
+        let sure = if finding.confidence.name() == "certain" {
+            String::new()
+        } else {
+            format!(" ({})", finding.confidence.name())
+        };
+        writeln!(
+            out,
+            "{}{} {}  {}{sure}",
+            " ".repeat(INDENT),
+            look.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8)),
+            finding.rule,
+            look.paint(Tint::Quiet, &format!("line {}, column {}", finding.place.line, finding.place.column))
+        )?;
+        self.wrapped(finding.message.as_str(), "", out)?;
+        // What only wants tidying is told in one line, without the source.
+        if finding.severity <= Severity::Low {
+            return Ok(());
+        }
+        let (text, start, end) = self.window(finding);
+        let lead = " ".repeat(INDENT + 9);
+        writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
+        writeln!(
+            out,
+            "{lead}{} {}{}",
+            look.paint(Tint::Quiet, "|"),
+            " ".repeat(start),
+            look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
+        )?;
+        self.wrapped(finding.fix.as_str(), "fix: ", out)
+    }
+
+    /// The excerpt, moved so that the marked part is seen within the width; and where the mark begins and ends.
+    fn window(&self, finding: &FindingRow) -> (String, usize, usize) {
+        use unicode_width::UnicodeWidthStr as _;
+        let room = self.0.width.saturating_sub(INDENT + 11).max(20);
+        let chars: Vec<char> = finding.excerpt.chars().collect();
+        let (mut from, mut start, mut end) = (0, finding.marked.0, finding.marked.1);
+        if end > room {
+            from = start.saturating_sub(12);
+        }
+        let shown: String = chars.iter().skip(from).take(room - usize::from(from > 0)).collect();
+        start -= from.min(start);
+        end -= from.min(end);
+        let columns = |count: usize| shown.chars().take(count).collect::<String>().width();
+        let (left, right) = (columns(start), columns(end));
+        let lead = usize::from(from > 0);
+        let dots = if from > 0 { "…" } else { "" };
+        (format!("{dots}{shown}"), left + lead, right + lead)
+    }
+
+    fn wrapped(&self, text: &str, label: &str, out: &mut dyn Write) -> io::Result<()> {
+        let lead = " ".repeat(INDENT + 9);
+        let width = self.0.width.saturating_sub(lead.len()).max(24);
+        for line in textwrap::wrap(&format!("{label}{text}"), width) {
+            writeln!(out, "{lead}{line}")?;
+        }
+        Ok(())
+    }
+
+    /// Entries without a finding, a line each.
+    fn quiet(&self, entries: &[&EntryRow], out: &mut dyn Write) -> io::Result<()> {
+        if entries.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Nothing found in"))?;
+        let name = entries.iter().map(|e| e.name.as_str().chars().count()).max().unwrap_or(0).min(28);
+        for entry in entries {
+            let line = format!(
+                "{}  {}:{}  {}",
+                pad(&cut(entry.name.as_str(), name), name),
+                entry.setup,
+                entry.place.line,
+                plan_line(entry)
+            );
+            writeln!(out, "  {}", cut(&line, self.0.width.saturating_sub(2)))?;
+        }
+        Ok(())
+    }
+
+    fn unread(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        if report.unread.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Could not be read"))?;
+        for unread in &report.unread {
+            let line = unread.line.map(|line| format!(":{line}")).unwrap_or_default();
+            writeln!(out, "  {}{line}  {}", unread.path, unread.why)?;
+        }
+        Ok(())
+    }
+}
+
+fn inputs(report: &Report) -> String {
+    let names: Vec<&str> = report.inputs.iter().map(|i| i.as_str()).collect();
+    names.join(", ")
+}
+
+/// `1 entry`, `3 entries`.
+pub(crate) fn count(number: usize, one: &str, more: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { more })
+}

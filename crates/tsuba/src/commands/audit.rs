@@ -1,0 +1,127 @@
+//! `tsuba audit`: the main job.
+
+use crate::exit::Done;
+use crate::gather::{Gathered, Where, gather};
+use crate::output;
+use anyhow::{Context as _, bail};
+use clap::{Args as Arguments, ValueEnum};
+use jiff::civil::Date;
+use std::path::PathBuf;
+use tsuba_core::judge::{Options, Severity, audit};
+use tsuba_report::{Format, Report};
+
+/// Find, explain and judge every tool server that is set up in the inputs
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    pub(crate) r#where: Where,
+    #[command(flatten)]
+    pub(crate) report: ReportArgs,
+}
+
+/// How to judge and report.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct ReportArgs {
+    /// The format of the report
+    #[arg(long, value_enum, default_value_t = FormatName::Text)]
+    pub(crate) format: FormatName,
+    /// Write the report to this file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Exit with status 1 when a finding is at least this severe
+    #[arg(long, value_enum, default_value_t = Gate::High)]
+    pub(crate) gate: Gate,
+    /// Only rules of this family (may be given several times); `tsuba explain` lists the families
+    #[arg(long, value_name = "FAMILY")]
+    pub(crate) only: Vec<String>,
+    /// Judge as of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    pub(crate) as_of: Option<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum FormatName {
+    /// For people
+    Text,
+    /// The stable contract, tsuba-report/1
+    Json,
+    /// SARIF 2.1.0, for code review and scanning dashboards
+    Sarif,
+    /// For a ticket
+    Markdown,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Gate {
+    Critical,
+    High,
+    Medium,
+    Low,
+    Note,
+    /// Never exit with status 1
+    None,
+}
+
+impl Gate {
+    fn severity(self) -> Option<Severity> {
+        match self {
+            Self::Critical => Some(Severity::Critical),
+            Self::High => Some(Severity::High),
+            Self::Medium => Some(Severity::Medium),
+            Self::Low => Some(Severity::Low),
+            Self::Note => Some(Severity::Note),
+            Self::None => None,
+        }
+    }
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let options = options(&args.report)?;
+    let gathered = gather(&args.r#where, None)?;
+    let report = judged(gathered, options);
+    write(&report, &args.report)?;
+    Ok(gated(&report, args.report.gate))
+}
+
+pub(crate) fn gated(report: &Report, gate: Gate) -> Done {
+    if gate.severity().is_some_and(|severity| report.reaches(severity)) { Done::Gated } else { Done::Clean }
+}
+
+/// Checks what was typed before any work is done.
+pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
+    let today = match &args.as_of {
+        Some(text) => {
+            text.parse::<Date>().with_context(|| format!("--as-of {text}: not a date; write it as 2026-11-24"))?
+        }
+        None => today(),
+    };
+    let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
+    families.dedup();
+    if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
+        bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
+    }
+    Ok(Options { today, families: args.only.clone(), key: None })
+}
+
+/// Judges what was gathered.
+pub(crate) fn judged(gathered: Gathered, mut options: Options) -> Report {
+    options.key = gathered.key;
+    let audit = audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options);
+    Report::new(&audit, &gathered.inputs, options.today, env!("CARGO_PKG_VERSION"))
+}
+
+pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
+    let format = match args.format {
+        FormatName::Text => Format::Text,
+        FormatName::Json => Format::Json,
+        FormatName::Sarif => Format::Sarif,
+        FormatName::Markdown => Format::Markdown,
+    };
+    let look = if args.output.is_some() { output::plain() } else { output::look() };
+    output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
+}
+
+/// The date in UTC.
+pub(crate) fn today() -> Date {
+    jiff::tz::TimeZone::UTC.to_datetime(jiff::Timestamp::now()).date()
+}

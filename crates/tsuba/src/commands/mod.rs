@@ -1,0 +1,8 @@
+//! One file for each command: its arguments, and what it does.
+
+pub(crate) mod audit;
+pub(crate) mod completions;
+pub(crate) mod demo;
+pub(crate) mod explain;
+pub(crate) mod inventory;
+pub(crate) mod man;

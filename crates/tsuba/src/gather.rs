@@ -1,0 +1,200 @@
+//! find, read and understand, for every command that looks at setups.
+
+use anyhow::{Context as _, bail};
+use clap::Args;
+use indicatif::{ProgressBar, ProgressStyle};
+use std::io::{self, IsTerminal as _, Read as _};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+use tsuba_core::judge::UnreadFile;
+use tsuba_core::read::{Input, MAX_BYTES};
+use tsuba_core::text::Key;
+use tsuba_core::understand::{Outcome, Study, credential::Lexicon, study};
+use tsuba_find::{Config, Facts, Walk};
+
+/// Where to look.
+#[derive(Clone, Debug, Args)]
+pub(crate) struct Where {
+    /// Folders and files to look at, or `-` for one document on standard input; none means the current folder
+    #[arg(value_name = "INPUT")]
+    pub(crate) inputs: Vec<PathBuf>,
+    /// Also look into dependency, cache and version-control folders
+    #[arg(long)]
+    pub(crate) everything: bool,
+    /// Threads to use; 0 means one for each core
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub(crate) jobs: usize,
+    /// Configuration file [default: tsuba.toml in the current folder, where there is one]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) config: Option<PathBuf>,
+}
+
+/// What was found and understood.
+pub(crate) struct Gathered {
+    pub(crate) studies: Vec<Study>,
+    pub(crate) unread: Vec<UnreadFile>,
+    /// The inputs as given, for the report.
+    pub(crate) inputs: Vec<String>,
+    /// The company's key for naming credentials, where one is configured.
+    pub(crate) key: Option<Key>,
+}
+
+/// Collects from several threads.
+struct Collected {
+    studies: Mutex<Vec<Study>>,
+    unread: Mutex<Vec<UnreadFile>>,
+    lexicon: Lexicon,
+}
+
+impl Collected {
+    fn take(&self, input: Input) {
+        let path = input.path.clone();
+        // A parser's bug on one file must not lose the others.
+        match catch_unwind(AssertUnwindSafe(|| study(input, &self.lexicon))) {
+            Ok(Outcome::Setup(study)) => push(&self.studies, *study),
+            Ok(Outcome::Other) => {}
+            Ok(Outcome::Unread(unreadable, line)) => {
+                push(&self.unread, UnreadFile { path, line, why: unreadable.why.to_string() })
+            }
+            Err(_) => push(
+                &self.unread,
+                UnreadFile { path, line: None, why: "an internal error while reading it".to_owned() },
+            ),
+        }
+    }
+}
+
+fn push<T>(list: &Mutex<Vec<T>>, item: T) {
+    list.lock().unwrap_or_else(PoisonError::into_inner).push(item);
+}
+
+/// Finds, reads and understands everything that `wanted` names; `base` is cut from the paths that are shown.
+pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
+    let config = configuration(wanted.config.as_deref())?;
+    let inputs = if wanted.inputs.is_empty() { vec![PathBuf::from(".")] } else { wanted.inputs.clone() };
+    let collected = Collected { studies: Mutex::default(), unread: Mutex::default(), lexicon: Lexicon::default() };
+    let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
+        inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
+    if !stdin.is_empty() {
+        collected.take(standard_input()?);
+    }
+    for path in &paths {
+        if path.symlink_metadata().is_err() {
+            bail!("{}: there is no such file or folder", path.display());
+        }
+    }
+    let progress = Progress::new();
+    let walk = Walk { inputs: paths, everything: wanted.everything, jobs: wanted.jobs };
+    let (dotenv, problems) = tsuba_find::walk(&walk, &|input| {
+        progress.step();
+        collected.take(input);
+    });
+    let setups: Vec<PathBuf> = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect();
+    beside(&collected, &dotenv, &setups);
+    progress.done();
+    let mut studies = collected.studies.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
+    unread.extend(problems.into_iter().map(|p| UnreadFile {
+        path: p.path.to_string_lossy().into_owned(),
+        line: None,
+        why: p.why.to_owned(),
+    }));
+    let mut facts = Facts::default();
+    for study in studies.iter_mut().filter(|s| s.document.path != STDIN) {
+        study.document.facts = facts.of(Path::new(&study.document.path), &config);
+        shorten(&mut study.document.path, base);
+    }
+    unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
+    let key = match &config.key_file {
+        Some(file) => {
+            Some(Key::new(std::fs::read(file).with_context(|| format!("cannot read the key file {}", file.display()))?))
+        }
+        None => None,
+    };
+    let inputs = inputs.iter().map(|input| input.to_string_lossy().into_owned()).collect();
+    Ok(Gathered { studies, unread, inputs, key })
+}
+
+fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
+    list.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Dotenv files are read where a setup lies beside them or names them.
+fn beside(collected: &Collected, dotenv: &[PathBuf], setups: &[PathBuf]) {
+    let mut wanted: Vec<PathBuf> =
+        dotenv.iter().filter(|file| setups.iter().any(|setup| setup.parent() == file.parent())).cloned().collect();
+    for study in lock(&collected.studies).iter() {
+        let folder = Path::new(&study.document.path).parent().unwrap_or(Path::new(""));
+        for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
+            let text = named.text.replace("${workspaceFolder}/", "");
+            if !text.contains(['$', '%', '{']) {
+                wanted.push(folder.join(text.strip_prefix("./").unwrap_or(&text)));
+            }
+        }
+    }
+    let already = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect::<Vec<_>>();
+    wanted.sort();
+    wanted.dedup();
+    for file in wanted.iter().filter(|file| !already.contains(file)) {
+        // A named file that is not there is no setup of ours to read.
+        if let Ok(input) = tsuba_find::read_file(file) {
+            collected.take(input);
+        }
+    }
+}
+
+fn shorten(path: &mut String, base: Option<&Path>) {
+    if let Some(short) = base.and_then(|base| Path::new(path.as_str()).strip_prefix(base).ok()) {
+        *path = short.to_string_lossy().into_owned();
+    }
+}
+
+const STDIN: &str = "-";
+
+fn standard_input() -> anyhow::Result<Input> {
+    let mut bytes = Vec::new();
+    io::stdin().lock().take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).context("cannot read standard input")?;
+    Ok(Input { path: STDIN.to_owned(), bytes, ..Input::default() })
+}
+
+fn configuration(named: Option<&Path>) -> anyhow::Result<Config> {
+    let default = Path::new("tsuba.toml");
+    let path = match named {
+        Some(path) => path,
+        None if default.is_file() => default,
+        None => return Ok(Config::default()),
+    };
+    let text =
+        std::fs::read_to_string(path).with_context(|| format!("cannot read the configuration {}", path.display()))?;
+    Ok(Config::parse(path, &text)?)
+}
+
+/// A line on standard error that counts, shown only on a terminal and only when the work is long.
+struct Progress {
+    bar: ProgressBar,
+    started: Instant,
+}
+
+impl Progress {
+    const AFTER: Duration = Duration::from_secs(1);
+
+    fn new() -> Self {
+        let bar = if io::stderr().is_terminal() { ProgressBar::new_spinner() } else { ProgressBar::hidden() };
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {pos} files read, {elapsed}") {
+            bar.set_style(style);
+        }
+        Self { bar, started: Instant::now() }
+    }
+
+    fn step(&self) {
+        if self.started.elapsed() > Self::AFTER {
+            self.bar.inc(1);
+        }
+    }
+
+    fn done(&self) {
+        self.bar.finish_and_clear();
+    }
+}

@@ -1,0 +1,46 @@
+//! Where reports go, and how they may look there.
+
+use anyhow::Context as _;
+use std::fs::File;
+use std::io::{self, BufWriter, IsTerminal as _, Write};
+use std::path::{Path, PathBuf};
+use tsuba_report::Look;
+
+/// Columns when the output is no terminal.
+const PLAIN_WIDTH: usize = 100;
+/// Lines longer than this are hard to read, however wide the terminal is.
+const MAX_WIDTH: usize = 120;
+
+/// How a text may look on standard output.
+pub(crate) fn look() -> Look {
+    let terminal = io::stdout().is_terminal();
+    let width = if terminal {
+        terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0))
+    } else {
+        PLAIN_WIDTH
+    };
+    let colour = anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never;
+    Look { width: width.clamp(40, MAX_WIDTH), colour }
+}
+
+/// How a text looks in a file.
+pub(crate) fn plain() -> Look {
+    Look { width: PLAIN_WIDTH, colour: false }
+}
+
+/// Writes to standard output, or to `file` in one step: a reader never sees half a report.
+pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> anyhow::Result<()> {
+    let Some(path) = file else {
+        let mut out = BufWriter::new(io::stdout().lock());
+        body(&mut out).and_then(|()| out.flush()).context("cannot write to standard output")?;
+        return Ok(());
+    };
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let told = || format!("cannot write {}", path.display());
+    let temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
+    let mut out = BufWriter::new(temporary.as_file());
+    body(&mut out).and_then(|()| out.flush()).with_context(told)?;
+    drop(out);
+    // A report names what is weak: it is its owner's to share, so it keeps the temporary file's mode 600.
+    temporary.persist(path).map(|_: File| ()).map_err(|e| e.error).with_context(told)
+}

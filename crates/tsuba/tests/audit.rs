@@ -1,0 +1,153 @@
+//! `tsuba audit` on files in a temporary folder.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+
+mod util;
+
+use util::Dir;
+
+const UNPINNED: &str =
+    r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#;
+const PINNED: &str =
+    r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#;
+
+#[test]
+fn the_exit_status_tells_whether_the_gate_is_reached() {
+    let dir = Dir::new(&[("bad/mcp.json", UNPINNED), ("good/mcp.json", PINNED)]);
+    assert_eq!(dir.run(&["audit", "good"]).status(), 0);
+    assert_eq!(dir.run(&["audit", "bad"]).status(), 1);
+    assert_eq!(dir.run(&["audit", "bad", "--gate", "critical"]).status(), 0);
+    assert_eq!(dir.run(&["audit", "bad", "--gate", "none"]).status(), 0);
+    assert_eq!(dir.run(&["audit", "bad", "--only", "power"]).status(), 0);
+    for (args, says) in [
+        (&["audit", "missing"][..], "no such file or folder"),
+        (&["audit", "--as-of", "soon"], "not a date"),
+        (&["audit", "--only", "nonsense"], "no such family"),
+        (&["audit", "--config", "none.toml"], "none.toml"),
+        (&["explain", "no/rule"], "no rule"),
+        (&["audit", "good", "-o", "no/such/folder/report.json"], "cannot write"),
+    ] {
+        let run = dir.run(args);
+        assert_eq!(run.status(), 2, "{args:?}");
+        assert!(run.err().contains(says), "{args:?}: {}", run.err());
+    }
+}
+
+#[test]
+fn the_first_line_counts_and_each_finding_has_place_and_fix() {
+    let dir = Dir::new(&[("mcp.json", UNPINNED)]);
+    let out = dir.run(&["audit"]).out();
+    assert!(out.starts_with("0 refuse   1 fix-first   0 ready   of 1 entry in 1 setup"), "{out}");
+    for part in [
+        "fix-first  tide-table  mcp.json:1",
+        "supply/unpinned  line 1, column 68",
+        "~~~~~~~",
+        "@saltmarsh/tide-table@<the version",
+    ] {
+        assert!(out.contains(part), "{part}: {out}");
+    }
+    assert!(Dir::new(&[]).run(&["audit"]).out().starts_with("No tool server is set up in ."));
+}
+
+#[test]
+fn standard_input_is_a_document() {
+    let run = Dir::new(&[]).run_with(&["audit", "-", "--format", "json"], UNPINNED.as_bytes());
+    assert_eq!(run.status(), 1);
+    assert_eq!(run.json()["entries"][0]["launch"]["package"], "@saltmarsh/tide-table");
+}
+
+#[test]
+fn the_same_input_and_date_give_the_same_bytes() {
+    let dir = Dir::new(&[
+        ("a/mcp.json", UNPINNED),
+        ("b/mcp.json", PINNED),
+        ("c/mcp.yaml", "mcpServers: [{name: t, command: uvx, args: [t]}]"),
+    ]);
+    for format in ["text", "json", "sarif", "markdown"] {
+        let runs: Vec<_> = ["1", "4"]
+            .iter()
+            .map(|jobs| dir.run(&["audit", "--format", format, "--as-of", "2026-11-24", "--jobs", jobs]).out())
+            .collect();
+        assert_eq!(runs[0], runs[1], "{format}");
+    }
+}
+
+#[test]
+fn a_report_in_a_file_is_the_one_on_standard_output() {
+    let dir = Dir::new(&[("mcp.json", UNPINNED)]);
+    let args = ["audit", "mcp.json", "--format", "json", "--as-of", "2026-11-24"];
+    let direct = dir.run(&args).out();
+    let run = dir.run(&[&args[..], &["-o", "report.json"]].concat());
+    assert_eq!(run.out(), "");
+    assert_eq!(std::fs::read_to_string(dir.path("report.json")).unwrap(), direct);
+}
+
+#[test]
+fn hidden_and_ignored_files_are_found_and_dependencies_are_not() {
+    let dir = Dir::new(&[
+        (".tool/x/mcp.json", UNPINNED),
+        ("build/mcp.json", UNPINNED),
+        (".gitignore", "build"),
+        ("node_modules/x/mcp.json", UNPINNED),
+    ]);
+    let setups = |args: &[&str]| {
+        dir.run(&[&["audit", "--format", "json"], args].concat()).json()["setups"].as_array().unwrap().len()
+    };
+    assert_eq!(setups(&[]), 2);
+    assert_eq!(setups(&["--everything"]), 3);
+}
+
+#[test]
+fn what_cannot_be_read_is_told_and_the_rest_goes_on() {
+    let deep = format!("{{\"mcpServers\": {}", "[".repeat(10_000));
+    let dir = Dir::new(&[("good.json", PINNED), ("deep.json", &deep), ("cut.json", "{\n\"mcpServers\": {\n")]);
+    dir.write("bad.json", b"{\"mcpServers\": \"\xff\"}");
+    let mut large = vec![b' '; 33 * 1024 * 1024];
+    large.extend_from_slice(br#"{"mcpServers": {}}"#);
+    dir.write("large.json", &large);
+    #[cfg(unix)]
+    {
+        std::os::unix::fs::symlink(dir.path("."), dir.path("loop")).unwrap();
+        assert!(std::process::Command::new("mkfifo").arg(dir.path("pipe.json")).status().unwrap().success());
+    }
+    let run = dir.run(&["audit", "--format", "json"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    let report = run.json();
+    assert_eq!(report["entries"].as_array().unwrap().len(), 1);
+    let unread: Vec<String> = report["unread"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|u| format!("{}:{} {}", u["path"].as_str().unwrap(), u["line"], u["why"].as_str().unwrap()))
+        .collect();
+    let want = [
+        "bad.json:1 not valid UTF-8",
+        "cut.json:2 ends in the middle",
+        "deep.json:1 nested deeper",
+        "large.json:null larger than 32 MiB",
+    ];
+    assert_eq!(unread.len(), want.len(), "{unread:?}");
+    assert!(unread.iter().zip(want).all(|(u, w)| u.starts_with(w)), "{unread:?}");
+}
+
+#[test]
+fn a_dotenv_file_is_read_beside_a_setup_or_where_one_names_it() {
+    let named = r#"{ "mcpServers": { "t": { "command": "node", "args": ["--env-file=../keys/named.env", "t.js"] } } }"#;
+    let secret = "TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n";
+    let dir =
+        Dir::new(&[("a/mcp.json", named), ("a/.env", secret), ("keys/named.env", secret), ("elsewhere/.env", secret)]);
+    let report = dir.run(&["audit", "--format", "json"]).json();
+    let paths: Vec<_> = report["setups"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|s| s["kind"] == "dotenv")
+        .map(|s| s["path"].as_str().unwrap().to_owned())
+        .collect();
+    assert_eq!(paths, ["a/../keys/named.env", "a/.env"]);
+}

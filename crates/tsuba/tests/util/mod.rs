@@ -1,0 +1,73 @@
+//! A temporary folder, and the built program run in it.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+#![allow(dead_code, reason = "each test program uses its own part of this module")]
+
+use std::path::PathBuf;
+use std::process::{Command, Output, Stdio};
+
+pub(crate) struct Dir(tempfile::TempDir);
+
+impl Dir {
+    pub(crate) fn new(files: &[(&str, &str)]) -> Self {
+        let dir = Self(tempfile::tempdir().unwrap());
+        files.iter().for_each(|(path, text)| dir.write(path, text.as_bytes()));
+        dir
+    }
+
+    pub(crate) fn path(&self, path: &str) -> PathBuf {
+        self.0.path().join(path)
+    }
+
+    pub(crate) fn write(&self, path: &str, bytes: &[u8]) {
+        let path = self.path(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, bytes).unwrap();
+    }
+
+    /// Runs the program in the folder.
+    pub(crate) fn run(&self, args: &[&str]) -> Run {
+        self.run_with(args, b"")
+    }
+
+    pub(crate) fn run_with(&self, args: &[&str], input: &[u8]) -> Run {
+        use std::io::Write as _;
+        let mut child = Command::new(env!("CARGO_BIN_EXE_tsuba"))
+            .args(args)
+            .current_dir(self.0.path())
+            .env("NO_COLOR", "1")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        // A program that reads no input closes it; that is no failure.
+        let _ = child.stdin.take().unwrap().write_all(input);
+        Run(child.wait_with_output().unwrap())
+    }
+}
+
+pub(crate) struct Run(Output);
+
+impl Run {
+    pub(crate) fn status(&self) -> i32 {
+        self.0.status.code().unwrap()
+    }
+
+    pub(crate) fn out(&self) -> String {
+        String::from_utf8(self.0.stdout.clone()).unwrap()
+    }
+
+    pub(crate) fn err(&self) -> String {
+        String::from_utf8(self.0.stderr.clone()).unwrap()
+    }
+
+    pub(crate) fn json(&self) -> serde_json::Value {
+        serde_json::from_slice(&self.0.stdout).unwrap_or_else(|e| panic!("{e}: {} {}", self.out(), self.err()))
+    }
+}
