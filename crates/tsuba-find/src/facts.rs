@@ -71,7 +71,15 @@ fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
     if !file.is_file() || file.metadata().ok()?.len() > MAX_INDEX {
         return (!file.exists()).then(BTreeSet::new);
     }
-    let index =
-        gix_index::File::at(&file, gix_index::hash::Kind::Sha1, true, gix_index::decode::Options::default()).ok()?;
+    // Read whole rather than mapped: a file cut short by somebody else must not end this program.
+    let bytes = std::fs::read(&file).ok()?;
+    let written = filetime::FileTime::from_last_modification_time(&file.metadata().ok()?);
+    let (index, _) = gix_index::State::from_bytes(
+        &bytes,
+        written,
+        gix_index::hash::Kind::Sha1,
+        gix_index::decode::Options::default(),
+    )
+    .ok()?;
     Some(index.entries().iter().map(|entry| entry.path(&index).to_vec()).collect())
 }

@@ -34,7 +34,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
         for entry in entries {
             let off = if entry.disabled { " (switched off)" } else { "" };
             writeln!(out, "  {}{off}", look.paint(Tint::Name, entry.name.as_str()))?;
-            let mut rows = vec![("runs", plan_line(entry))];
+            let mut rows = vec![(verb(entry), plan_line(entry))];
             rows.extend(credentials(entry).map(|given| ("given", given)));
             let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
             let reach = [
@@ -59,6 +59,11 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
     Ok(())
 }
 
+/// What an entry does with what [`plan_line`] tells: it starts it, or calls it.
+pub(crate) fn verb(entry: &EntryRow) -> &'static str {
+    if entry.launch.is_none() && entry.remote.is_some() { "calls" } else { "runs" }
+}
+
 /// The launch plan or target in one line: outermost first, the server last.
 pub(crate) fn plan_line(entry: &EntryRow) -> String {
     let mut parts = Vec::new();
@@ -67,8 +72,8 @@ pub(crate) fn plan_line(entry: &EntryRow) -> String {
         parts.extend(launch.via.iter().map(outer));
         parts.extend(server(launch));
     }
-    let address = entry.remote.as_ref().map(|remote| format!("calls {}", remote.url));
-    parts.extend(address);
+    let calls = if parts.is_empty() { "" } else { "calls " };
+    parts.extend(entry.remote.as_ref().map(|remote| format!("{calls}{}", remote.url)));
     if let Some(why) = entry.launch.as_ref().and_then(|l| l.not_understood) {
         parts.push(format!("({why})"));
     }

@@ -16,6 +16,7 @@ impl Renderer for Json {
 
 /// The JSON Schema of the report, as it is kept in `docs/`.
 pub fn schema() -> String {
-    let schema = schemars::schema_for!(Report);
+    let generator = schemars::generate::SchemaSettings::draft2020_12().for_serialize().into_generator();
+    let schema = generator.into_root_schema_for::<Report>();
     serde_json::to_string_pretty(&schema).unwrap_or_default() + "\n"
 }

@@ -1,6 +1,6 @@
 //! The report for people: the counts first, then each entry, worst first.
 
-use crate::inventory::{credentials, plan_line};
+use crate::inventory::{credentials, plan_line, verb};
 use crate::model::{EntryRow, FindingRow};
 use crate::style::{cut, pad};
 use crate::{Look, Renderer, Report, Tint};
@@ -110,7 +110,7 @@ impl Text {
             look.paint(Tint::Name, entry.name.as_str()),
             look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
         )?;
-        self.labelled("runs", &plan_line(entry), out)?;
+        self.labelled(verb(entry), &plan_line(entry), out)?;
         if let Some(given) = credentials(entry) {
             self.labelled("given", &given, out)?;
         }

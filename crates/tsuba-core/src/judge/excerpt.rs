@@ -59,7 +59,11 @@ fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
             out.push_str(text.get(at..secret.start).unwrap_or_default());
         }
         if secret.end > at {
-            out.push_str(&mask(text.get(secret.clone()).unwrap_or_default().trim_matches(['"', '\''])));
+            // The quotes are the notation's, not the secret's.
+            let raw = text.get(secret.clone()).unwrap_or_default();
+            let bare = raw.trim_matches(['"', '\'']);
+            let quote = if bare.len() + 2 == raw.len() { raw.get(..1).unwrap_or_default() } else { "" };
+            out.push_str(&format!("{quote}{}{quote}", mask(bare)));
             at = secret.end;
         }
     }

@@ -39,7 +39,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         unpack(folder)?;
         return Ok(Done::Clean);
     }
-    let folder = tempfile::tempdir().context("cannot create a temporary folder")?;
+    let folder = own_folder().context("cannot create a temporary folder")?;
     unpack(folder.path())?;
     if args.format == FormatName::Text {
         writeln!(anstream::stderr(), "{INTRODUCTION}").context("cannot write to standard error")?;
@@ -80,6 +80,17 @@ fn unpack(folder: &Path) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// A temporary folder that nobody else can look into, whatever the umask: the report must not depend on it.
+fn own_folder() -> std::io::Result<tempfile::TempDir> {
+    let mut builder = tempfile::Builder::new();
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        builder.permissions(fs::Permissions::from_mode(0o700));
+    }
+    builder.tempdir()
+}
+
 /// Home folders are their owners' alone.
 fn private(folder: &Path) -> anyhow::Result<()> {
     #[cfg(unix)]
@@ -108,9 +119,8 @@ fn track(repository: &Path) -> anyhow::Result<()> {
         }
     }
     state.sort_entries();
-    let mut file = fs::File::create(git.join("index"))?;
-    state
-        .write_to(&mut file, gix_index::write::Options::default())
+    gix_index::File::from_state(state, git.join("index"))
+        .write(gix_index::write::Options::default())
         .map_err(|_| anyhow::anyhow!("cannot write an index of the demo"))?;
     Ok(())
 }

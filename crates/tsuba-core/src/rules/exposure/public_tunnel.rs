@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     says: "{what} is a public tunnel",
     why: "Whoever opened the tunnel decides where it leads, it can be handed to another person the next day, and no company control stands before it.",
     fix: "Give the server a host name of the company.",
-    before: r#"{ "mcpServers": { "tide-table": { "url": "https://quay-1234.ngrok-free.app/mcp" } } }"#,
+    before: r#"{ "mcpServers": { "tide-table": { "url": "https://quay-1234.harbour-tunnels.example/mcp" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://quay.saltmarsh-line.example/mcp" } } }"#,
     references: &["CWE-668", "CWE-923"],
     check: Check::Entry(check),
@@ -40,7 +40,7 @@ const PROGRAMS: &[&str] =
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
-    if let Some(remote) = entry.remote.as_ref().filter(|r| HOSTS.iter().any(|suffix| r.host.ends_with(suffix))) {
+    if let Some(remote) = entry.remote.as_ref().filter(|r| is_tunnel(&r.host)) {
         out.hit(&remote.url).word("what", &remote.host);
     }
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
@@ -52,4 +52,10 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             out.hit(place).word("what", name);
         }
     }
+}
+
+/// A known suffix, or a domain that is called after what it is.
+fn is_tunnel(host: &str) -> bool {
+    let domain = host.rsplit('.').nth(1).unwrap_or_default();
+    HOSTS.iter().any(|suffix| host.ends_with(suffix)) || domain.contains("tunnel")
 }

@@ -66,6 +66,7 @@ fn variable(handed: &Handed) -> String {
     let words: Vec<String> = crate::understand::credential::words_of(&handed.name);
     let name = words.join("_").to_uppercase();
     match handed.place {
+        Place::ConnectionString if name.is_empty() => "DB_PASSWORD".to_owned(),
         _ if name.is_empty() => "SECRET".to_owned(),
         Place::Header if name == "AUTHORIZATION" => "TOKEN".to_owned(),
         Place::ConnectionString => format!("{name}_PASSWORD"),

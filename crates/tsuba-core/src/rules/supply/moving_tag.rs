@@ -38,7 +38,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             Pin::None => {
                 out.hit(&container.image)
                     .word("what", format!("the image {}", container.reference.name()))
-                    .word("tag", "no tag, which means latest");
+                    .word("tag", "latest (no tag is written)");
             }
             _ => {}
         }

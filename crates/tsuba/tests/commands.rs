@@ -1,0 +1,146 @@
+//! The other commands, and what all of them promise.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+
+mod util;
+
+use std::collections::BTreeSet;
+use util::Dir;
+
+#[test]
+fn the_demo_shows_every_verdict_and_leaves_nothing_behind() {
+    let dir = Dir::new(&[]);
+    let report = dir.run(&["demo", "--format", "json"]).json();
+    let count = |key: &str| report["summary"]["verdicts"][key].as_u64().unwrap();
+    assert!(count("refuse") >= 3 && count("fix-first") >= 15 && count("ready") >= 15, "{}", report["summary"]);
+    assert!(report["setups"].as_array().unwrap().len() >= 28 && report["summary"]["unread"] == 1);
+    let rules: BTreeSet<_> =
+        report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
+    assert!(rules.len() >= 25, "{rules:?}");
+    assert!(report["setups"].as_array().unwrap().iter().any(|s| s["tracked"] == true && s["team"] == "Ledger"));
+    assert_eq!(std::fs::read_dir(dir.path(".")).unwrap().count(), 0);
+    let again = dir.run(&["demo"]);
+    assert_eq!((again.status(), again.out()), (0, dir.run(&["demo"]).out()));
+    assert!(again.err().starts_with("Saltmarsh Line is a made-up ferry operator"));
+}
+
+#[test]
+fn the_demo_can_be_unpacked_to_try_other_commands_on() {
+    let dir = Dir::new(&[]);
+    assert_eq!(dir.run(&["demo", "--unpack", "company"]).status(), 0);
+    assert_eq!(dir.run(&["audit", "company"]).status(), 1);
+    let twice = dir.run(&["demo", "--unpack", "company"]);
+    assert!(twice.status() == 2 && twice.err().contains("not there yet"), "{}", twice.err());
+}
+
+#[test]
+fn reports_keep_to_their_schema() {
+    let schema: serde_json::Value = serde_json::from_str(include_str!("../../../docs/report.schema.json")).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let dir = Dir::new(&[]);
+    dir.run(&["demo", "--unpack", "company"]);
+    for args in [
+        &["demo", "--format", "json"][..],
+        &["inventory", "company", "--format", "json"],
+        &["audit", "company", "--format", "json"],
+    ] {
+        let report = dir.run(args).json();
+        let errors: Vec<String> = validator.iter_errors(&report).map(|e| e.to_string()).collect();
+        assert!(errors.is_empty(), "{args:?}: {errors:?}");
+    }
+}
+
+#[test]
+fn sarif_points_at_the_place_and_knows_its_rules() {
+    let dir = Dir::new(&[("a b.json", r#"{ "mcpServers": { "t": { "command": "npx", "args": ["tide"] } } }"#)]);
+    let log = dir.run(&["audit", "--format", "sarif"]).json();
+    let run = &log["runs"][0];
+    let result = run["results"].as_array().unwrap().iter().find(|r| r["ruleId"] == "supply/unpinned").unwrap();
+    let place = &result["locations"][0]["physicalLocation"];
+    assert_eq!(place["artifactLocation"]["uri"], "a%20b.json");
+    assert_eq!((place["region"]["startLine"].as_u64(), place["region"]["startColumn"].as_u64()), (Some(1), Some(53)));
+    let index = usize::try_from(result["ruleIndex"].as_u64().unwrap()).unwrap();
+    assert_eq!(run["tool"]["driver"]["rules"][index]["id"], "supply/unpinned");
+    assert!(result["partialFingerprints"]["tsuba/1"].is_string());
+}
+
+#[test]
+fn a_fingerprint_survives_moved_lines() {
+    let setup = r#"{ "mcpServers": { "t": { "command": "npx", "args": ["tide"], "env": {} } } }"#;
+    let prints = |text: &str| {
+        let report = Dir::new(&[("mcp.json", text)]).run(&["audit", "--format", "json"]).json();
+        (report["findings"][0]["fingerprint"].clone(), report["entries"][0]["fingerprint"].clone())
+    };
+    let moved = setup.replace("{ \"command\"", "{\n\n\n   \"command\"");
+    assert_eq!(prints(setup), prints(&moved));
+    assert_ne!(prints(setup), prints(&setup.replace("tide", "tides")));
+}
+
+#[test]
+fn the_inventory_tells_what_is_there_and_does_not_judge() {
+    let dir = Dir::new(&[(
+        "mcp.json",
+        r#"{ "mcpServers": { "t": { "command": "docker", "args": ["run", "-v", "/srv/t:/d", "-e", "TOKEN", "saltmarsh/t:1.0.0"] } } }"#,
+    )]);
+    let run = dir.run(&["inventory"]);
+    assert_eq!(run.status(), 0);
+    for part in ["1 entry in 1 setup", "docker saltmarsh/t:1.0.0 [exact]", "TOKEN (reference)", "/srv/t"] {
+        assert!(run.out().contains(part), "{part}: {}", run.out());
+    }
+    let report = dir.run(&["inventory", "--format", "json"]).json();
+    assert!(report["entries"][0]["verdict"].is_null() && report["findings"].as_array().unwrap().is_empty());
+}
+
+#[test]
+fn explain_tells_about_one_rule_or_lists_them() {
+    let dir = Dir::new(&[]);
+    let list = dir.run(&["explain"]).out();
+    assert!(list.contains("supply/unpinned") && list.contains("secret/plaintext"));
+    let one = dir.run(&["explain", "supply/unpinned"]).out();
+    assert!(
+        ["before", "after", "@saltmarsh/tide-table@2.4.1", "CWE-1357"].iter().all(|part| one.contains(part)),
+        "{one}"
+    );
+    assert!(dir.run(&["explain", "unpinned"]).err().contains("did you mean supply/unpinned?"));
+}
+
+#[test]
+fn completions_and_the_manual_page_are_printed() {
+    let dir = Dir::new(&[]);
+    assert!(dir.run(&["completions", "bash"]).out().contains("tsuba"));
+    let man = dir.run(&["man"]).out();
+    assert!(man.contains("tsuba") && man.contains("gate"));
+}
+
+#[test]
+fn a_reader_that_stops_reading_is_no_error() {
+    use std::process::{Command, Stdio};
+    let dir = Dir::new(&[]);
+    let mut child = Command::new(env!("CARGO_BIN_EXE_tsuba"))
+        .arg("demo")
+        .current_dir(dir.path("."))
+        .stdout(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    drop(child.stdout.take());
+    assert!(child.wait().unwrap().success());
+}
+
+#[test]
+fn the_key_file_names_credentials_by_value() {
+    let setup = r#"{ "mcpServers": { "t": { "command": "t", "env": { "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#;
+    let name = |files: &[(&str, &str)]| {
+        Dir::new(files).run(&["audit", "s", "--format", "json"]).json()["entries"][0]["credentials"][0]["fingerprint"]
+            .clone()
+    };
+    let keyed = |path: &str, key: &str| name(&[(path, setup), ("tsuba.toml", "key_file = \"key\"\n"), ("key", key)]);
+    assert_eq!(keyed("s/a.json", "one"), keyed("s/b.json", "one"));
+    assert_ne!(keyed("s/a.json", "one"), keyed("s/a.json", "two"));
+    assert_ne!(name(&[("s/a.json", setup)]), name(&[("s/b.json", setup)]));
+}
