@@ -1,7 +1,7 @@
 //! Which files are worth reading, by name and by a look at their content. By name only what can never be a setup is left out:
 //! program text, pictures, archives; which file a program reads its setup from is not known here.
 
-use aho_corasick::AhoCorasick;
+use aho_corasick::packed::Searcher;
 
 /// What a file's name says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -50,15 +50,15 @@ pub(crate) const OPEN_LIMIT: u64 = 1024 * 1024;
 /// The cheap look at content: does it hold any word that every setup has?
 #[derive(Debug)]
 pub(crate) struct Prefilter {
-    words: AhoCorasick,
+    words: Searcher,
 }
 
-/// One of these stands in every document that the core recognises.
-const WORDS: &[&str] = &["mcp", "servers", "streamable", "stdio", "\"sse\"", "extensions"];
+/// One of these stands in every document that the core recognises. Spelled out by case, so that the search runs on vectors.
+const WORDS: &[&str] = &["mcp", "Mcp", "MCP", "servers", "Servers", "treamable", "stdio", "\"sse\"", "extensions"];
 
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {
-        AhoCorasick::builder().ascii_case_insensitive(true).build(WORDS).ok().map(|words| Self { words })
+        Searcher::new(WORDS).map(|words| Self { words })
     }
 
     /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
@@ -66,7 +66,7 @@ impl Prefilter {
         match bytes {
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => true,
             _ if name == Name::Open && looks_binary(bytes) => false,
-            _ => self.words.is_match(bytes),
+            _ => self.words.find(bytes).is_some(),
         }
     }
 }

@@ -5,11 +5,21 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_core::read;
 
-/// Looks facts up, and remembers what is costly: indexes of repositories, names of accounts.
+/// Looks facts up, and remembers what is costly: folders, indexes of repositories, names of accounts.
 #[derive(Debug, Default)]
 pub struct Facts {
-    repositories: BTreeMap<PathBuf, BTreeSet<Vec<u8>>>,
+    repositories: BTreeMap<PathBuf, Option<BTreeSet<Vec<u8>>>>,
+    folders: BTreeMap<PathBuf, Folder>,
     owners: BTreeMap<u32, Option<String>>,
+}
+
+/// What is known of a folder.
+#[derive(Clone, Debug, Default)]
+struct Folder {
+    /// The repository it lies in.
+    repository: Option<PathBuf>,
+    /// May other accounts come as far as this folder?
+    reachable: bool,
 }
 
 /// Indexes larger than this (bytes) are not read.
@@ -18,16 +28,30 @@ const MAX_INDEX: u64 = 256 * 1024 * 1024;
 impl Facts {
     /// The facts about one file.
     pub fn of(&mut self, path: &Path, config: &Config) -> read::Facts {
-        let mut facts =
-            read::Facts { team: config.team_of(path), tracked: self.tracked(path), ..read::Facts::default() };
+        let mut facts = read::Facts { team: config.team_of(path), ..read::Facts::default() };
+        let Ok(path) = std::path::absolute(path) else { return facts };
+        let folder = path.parent().map(|parent| self.folder(parent)).unwrap_or_default();
+        facts.tracked = folder.repository.and_then(|root| self.tracked(&root, &path));
         #[cfg(unix)]
         if let Ok(metadata) = path.metadata() {
             use std::os::unix::fs::MetadataExt as _;
-            facts.others_read = Some(metadata.mode() & 0o004 != 0 && reachable(path));
+            facts.others_read = Some(metadata.mode() & 0o004 != 0 && folder.reachable);
             facts.others_write = Some(metadata.mode() & 0o002 != 0);
             facts.owner = self.owner(metadata.uid());
         }
         facts
+    }
+
+    /// What is known of a folder: from its own entry and, once, from the folder above.
+    fn folder(&mut self, path: &Path) -> Folder {
+        if let Some(known) = self.folders.get(path) {
+            return known.clone();
+        }
+        let above = path.parent().map_or(Folder { repository: None, reachable: true }, |parent| self.folder(parent));
+        let repository = if path.join(".git").exists() { Some(path.to_owned()) } else { above.repository };
+        let folder = Folder { repository, reachable: above.reachable && is_open(path) };
+        self.folders.insert(path.to_owned(), folder.clone());
+        folder
     }
 
     #[cfg(unix)]
@@ -36,25 +60,28 @@ impl Facts {
         self.owners.entry(uid).or_insert_with(name).clone()
     }
 
-    /// Is the file in the index of the repository it lies in? `None` outside of one, or where the index cannot be read.
-    fn tracked(&mut self, path: &Path) -> Option<bool> {
-        let path = std::path::absolute(path).ok()?;
-        let root = path.ancestors().skip(1).find(|folder| folder.join(".git").exists())?.to_path_buf();
-        let inside = path.strip_prefix(&root).ok()?.to_string_lossy().replace('\\', "/").into_bytes();
-        if !self.repositories.contains_key(&root) {
-            let files = index(&root)?;
-            self.repositories.insert(root.clone(), files);
+    /// Is the file in the index of its repository? `None` where the index cannot be read.
+    fn tracked(&mut self, root: &Path, path: &Path) -> Option<bool> {
+        let inside = path.strip_prefix(root).ok()?.to_string_lossy().replace('\\', "/").into_bytes();
+        if !self.repositories.contains_key(root) {
+            self.repositories.insert(root.to_owned(), index(root));
         }
-        self.repositories.get(&root).map(|files| files.contains(&inside))
+        self.repositories.get(root)?.as_ref().map(|files| files.contains(&inside))
     }
 }
 
-/// May other accounts come as far as the file? A closed folder above it (a home folder of mode 700) keeps them out.
-#[cfg(unix)]
-fn reachable(path: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt as _;
-    let Ok(path) = std::path::absolute(path) else { return true };
-    path.ancestors().skip(1).all(|folder| folder.metadata().map_or(true, |m| m.mode() & 0o001 != 0))
+/// May other accounts pass through this folder? A closed one (a home folder of mode 700) keeps them out.
+fn is_open(folder: &Path) -> bool {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::MetadataExt as _;
+        folder.metadata().map_or(true, |m| m.mode() & 0o001 != 0)
+    }
+    #[cfg(not(unix))]
+    {
+        let _ = folder;
+        true
+    }
 }
 
 /// The paths that a repository's index tracks.

@@ -168,7 +168,7 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
     if length > MAX_BYTES as u64 {
         return if named || mentions_servers(&file) { Err("larger than 32 MiB, not read") } else { Ok(None) };
     }
-    let bytes = read_bounded(&mut file)?;
+    let bytes = read_bounded(&mut file, length)?;
     if name != Name::Dotenv && !named && !prefilter.passes(&bytes, name) {
         return Ok(None);
     }
@@ -176,8 +176,9 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
 }
 
 /// Reads at most one byte more than the core takes, so that a file that grows meanwhile is refused there.
-fn read_bounded(file: &mut File) -> Result<Vec<u8>, &'static str> {
-    let mut bytes = Vec::new();
+fn read_bounded(file: &mut File, length: u64) -> Result<Vec<u8>, &'static str> {
+    // Room for all of it and the end that is read behind it: one allocation, one read.
+    let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0).min(MAX_BYTES) + 1);
     file.take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).map_err(reason)?;
     Ok(bytes)
 }
@@ -200,10 +201,11 @@ fn mentions_servers(file: &File) -> bool {
 /// # Errors
 /// Why it cannot be read.
 pub fn read_file(path: &Path) -> Result<Input, &'static str> {
-    if !path.metadata().map_err(reason)?.is_file() {
+    let metadata = path.metadata().map_err(reason)?;
+    if !metadata.is_file() {
         return Err("not a regular file");
     }
-    let bytes = read_bounded(&mut File::open(path).map_err(reason)?)?;
+    let bytes = read_bounded(&mut File::open(path).map_err(reason)?, metadata.len())?;
     Ok(Input { path: shown(path), bytes, ..Input::default() })
 }
 

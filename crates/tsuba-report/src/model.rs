@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
-use tsuba_core::judge::{Audit, Confidence, Finding, Severity, Stands, Verdict};
+use tsuba_core::judge::{Audit, Confidence, Finding, Severity, Spread, Stands, Verdict};
 use tsuba_core::text::{Clean, fingerprint};
 use tsuba_core::understand::launch::{Plan, Step, StepKind};
 use tsuba_core::understand::{Entry, Handed, Remote, Study};
@@ -306,16 +306,20 @@ pub struct Summary {
 
 impl Report {
     /// Builds the report of an audit.
-    pub fn new(audit: &Audit, inputs: &[String], as_of: jiff::civil::Date, version: &'static str) -> Self {
+    pub fn new(
+        audit: &Audit,
+        inputs: &[String],
+        as_of: jiff::civil::Date,
+        version: &'static str,
+        spread: &impl Spread,
+    ) -> Self {
         let clean = |text: &str| Text(audit.cleaner.clean(text));
-        let mut entries = Vec::new();
-        for (s, study) in audit.studies.iter().enumerate() {
-            for (e, entry) in study.entries.iter().enumerate() {
-                entries.push(entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry));
-            }
-        }
+        let entries = spread.spread(&audit.studies, |s, study| {
+            let rows = study.entries.iter().enumerate();
+            rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry)).collect()
+        });
         let setups = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
-        let findings: Vec<_> = audit.findings.iter().filter_map(|finding| finding_row(audit, finding)).collect();
+        let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
         let mut summary = Summary {

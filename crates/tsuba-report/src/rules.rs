@@ -55,13 +55,13 @@ pub fn explain(rule: &Rule, look: Look, out: &mut dyn Write) -> io::Result<()> {
     )?;
     writeln!(out, "{}\n", rule.title)?;
     for text in [rule.why, rule.fix] {
-        textwrap::wrap(text, look.width).iter().try_for_each(|line| writeln!(out, "{line}"))?;
+        crate::style::wrap(text, look.width, "").iter().try_for_each(|line| writeln!(out, "{line}"))?;
         writeln!(out)?;
     }
     for (label, example) in [("before", rule.before), ("after", rule.after)] {
         writeln!(out, "{}", look.paint(Tint::Heading, label))?;
         for line in example.trim_end().lines() {
-            textwrap::wrap(line, textwrap::Options::new(look.width.saturating_sub(2)).subsequent_indent("  "))
+            crate::style::wrap(line, look.width.saturating_sub(2), "  ")
                 .iter()
                 .try_for_each(|part| writeln!(out, "  {part}"))?;
         }

@@ -71,3 +71,10 @@ pub(crate) fn pad(text: &str, columns: usize) -> String {
     use unicode_width::UnicodeWidthStr as _;
     format!("{text}{}", " ".repeat(columns.saturating_sub(text.width())))
 }
+
+/// Breaks a text into lines at spaces only: a package's name must not be torn at its hyphens.
+pub(crate) fn wrap(text: &str, width: usize, indent: &'static str) -> Vec<String> {
+    let options =
+        textwrap::Options::new(width).subsequent_indent(indent).word_splitter(textwrap::WordSplitter::NoHyphenation);
+    textwrap::wrap(text, options).into_iter().map(std::borrow::Cow::into_owned).collect()
+}

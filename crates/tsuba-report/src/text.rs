@@ -2,7 +2,7 @@
 
 use crate::inventory::{credentials, plan_line, verb};
 use crate::model::{EntryRow, FindingRow};
-use crate::style::{cut, pad};
+use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -13,6 +13,8 @@ use tsuba_core::judge::{Severity, Verdict};
 pub struct Text(pub Look);
 
 const INDENT: usize = 4;
+/// Reports with more findings than this end with the counts they begin with.
+const LONG: usize = 10;
 
 impl Renderer for Text {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
@@ -50,7 +52,13 @@ impl Renderer for Text {
             }
         }
         self.quiet(&quiet, out)?;
-        self.unread(report, out)
+        self.unread(report, out)?;
+        // On a terminal the first lines have scrolled away.
+        if report.findings.len() > LONG {
+            writeln!(out)?;
+            self.glance(report, out)?;
+        }
+        Ok(())
     }
 }
 
@@ -121,8 +129,8 @@ impl Text {
     }
 
     fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
-        let width = self.0.width.saturating_sub(INDENT + 7);
-        writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 6)), cut(text, width))
+        let width = self.0.width.saturating_sub(INDENT + 9);
+        writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 8)), cut(text, width))
     }
 
     fn finding(&self, finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
@@ -180,7 +188,7 @@ impl Text {
     fn wrapped(&self, text: &str, label: &str, out: &mut dyn Write) -> io::Result<()> {
         let lead = " ".repeat(INDENT + 9);
         let width = self.0.width.saturating_sub(lead.len()).max(24);
-        for line in textwrap::wrap(&format!("{label}{text}"), width) {
+        for line in wrap(&format!("{label}{text}"), width, "") {
             writeln!(out, "{lead}{line}")?;
         }
         Ok(())

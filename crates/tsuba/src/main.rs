@@ -4,9 +4,14 @@ mod commands;
 mod exit;
 mod gather;
 mod output;
+mod threads;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
+
+/// Thousands of small texts with places are made and dropped from several threads: the system's allocator is the bottleneck.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///

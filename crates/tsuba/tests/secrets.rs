@@ -147,14 +147,13 @@ fn forms(secret: &str) -> Vec<String> {
         secret.to_owned(),
         quoted.trim_matches('"').to_owned(),
         percent,
-        secret[secret.len() - secret.len() / 2..].to_owned(),
+        secret.chars().skip(secret.chars().count() / 2).collect(),
     ]
 }
 
 #[test]
 fn no_secret_is_in_any_output() {
-    let (files, mut secrets) = planted(200);
-    secrets.retain(|s| s.is_char_boundary(s.len() - s.len() / 2));
+    let (files, secrets) = planted(200);
     let dir = Dir::new(&files.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect::<Vec<_>>());
     let commands: [&[&str]; 6] = [
         &["audit", "--format", "text"],

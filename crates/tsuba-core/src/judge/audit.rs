@@ -2,6 +2,7 @@
 
 use super::excerpt::{Excerpt, excerpt};
 use super::rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
 use super::{Confidence, Severity};
@@ -88,19 +89,26 @@ impl Audit {
     }
 }
 
-/// Judges every setup.
+/// Judges every setup. The outcome does not depend on how the work is spread.
 pub fn audit(
     mut studies: Vec<Study>,
     mut unread: Vec<UnreadFile>,
     rules: &[&'static Rule],
     options: &Options,
+    spread: &impl Spread,
 ) -> Audit {
     studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
     let cleaner = cleaner(&studies);
-    let hits = run(&studies, rules, options);
-    let mut findings: Vec<Finding> =
-        hits.iter().filter_map(|(rule, hit)| finding(rule, hit, &studies, &cleaner)).collect();
+    let rules: Vec<&'static Rule> = rules
+        .iter()
+        .copied()
+        .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
+        .collect();
+    let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
+    hits.extend(global(&studies, &rules));
+    let mut findings =
+        spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &cleaner).into_iter().collect());
     number_twins(&mut findings);
     let path = |f: &Finding| studies.get(f.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
     findings.sort_by(|a, b| {
@@ -150,27 +158,35 @@ fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
     names
 }
 
-fn run(studies: &[Study], rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+/// The hits of the rules that look at one setup or entry at a time.
+fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(&'static Rule, Hit)> {
     let mut found = Vec::new();
-    for rule in rules.iter().filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
-    {
+    for rule in rules {
         let mut hits = Vec::new();
         match rule.check {
-            Check::All(check) => {
-                check(&All { studies }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits })
-            }
-            Check::Setup(check) => {
-                for (study, s) in studies.iter().enumerate() {
-                    check(s, &mut Out { stands: Stands { study, entry: None }, hits: &mut hits });
-                }
-            }
+            Check::All(_) => {}
+            Check::Setup(check) => check(s, &mut Out { stands: Stands { study, entry: None }, hits: &mut hits }),
             Check::Entry(check) => {
-                for (stands, study, entry) in (All { studies }).entries() {
-                    check(&Entries { entry, study, today: options.today }, &mut Out { stands, hits: &mut hits });
+                for (index, entry) in s.entries.iter().enumerate() {
+                    let stands = Stands { study, entry: Some(index) };
+                    check(&Entries { entry, study: s, today }, &mut Out { stands, hits: &mut hits });
                 }
             }
         }
         found.extend(hits.into_iter().map(|hit| (*rule, hit)));
+    }
+    found
+}
+
+/// The hits of the rules that look at everything at once.
+fn global(studies: &[Study], rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit)> {
+    let mut found = Vec::new();
+    for rule in rules {
+        if let Check::All(check) = rule.check {
+            let mut hits = Vec::new();
+            check(&All { studies }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
+            found.extend(hits.into_iter().map(|hit| (*rule, hit)));
+        }
     }
     found
 }

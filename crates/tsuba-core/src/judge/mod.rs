@@ -6,11 +6,13 @@
 mod audit;
 mod excerpt;
 mod rule;
+mod spread;
 mod verdict;
 mod weight;
 
 pub use audit::{Audit, Finding, Options, UnreadFile, audit};
 pub use excerpt::Excerpt;
 pub use rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};
 pub use weight::{Circumstance, Confidence, Severity};

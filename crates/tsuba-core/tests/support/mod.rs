@@ -9,7 +9,7 @@
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use std::path::PathBuf;
-use tsuba_core::judge::{Options, Rule, audit};
+use tsuba_core::judge::{InTurn, Options, Rule, audit};
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
 
@@ -95,7 +95,7 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
         })
         .collect();
     let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None };
-    let outcome = audit(studies, Vec::new(), &[rule], &options);
+    let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
     outcome
         .findings
         .iter()

@@ -3,6 +3,7 @@
 use crate::exit::Done;
 use crate::gather::{Gathered, Where, gather};
 use crate::output;
+use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
@@ -78,7 +79,7 @@ impl Gate {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let options = options(&args.report)?;
     let gathered = gather(&args.r#where, None)?;
-    let report = judged(gathered, options);
+    let report = judged(gathered, options, args.r#where.jobs);
     write(&report, &args.report)?;
     Ok(gated(&report, args.report.gate))
 }
@@ -104,10 +105,11 @@ pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
 }
 
 /// Judges what was gathered.
-pub(crate) fn judged(gathered: Gathered, mut options: Options) -> Report {
+pub(crate) fn judged(gathered: Gathered, mut options: Options, jobs: usize) -> Report {
     options.key = gathered.key;
-    let audit = audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options);
-    Report::new(&audit, &gathered.inputs, options.today, env!("CARGO_PKG_VERSION"))
+    let threads = Threads::new(jobs);
+    let audit = audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &threads);
+    Report::new(&audit, &gathered.inputs, options.today, env!("CARGO_PKG_VERSION"), &threads)
 }
 
 pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {

@@ -64,7 +64,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let home = study.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
         study.document.facts.owner = home.map(str::to_owned);
     }
-    let report = judged(gathered, options(&report_args)?);
+    let report = judged(gathered, options(&report_args)?, wanted.jobs);
     folder.close().context("cannot remove the temporary folder")?;
     write(&report, &report_args)?;
     Ok(Done::Clean)

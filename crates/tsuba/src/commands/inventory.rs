@@ -3,6 +3,7 @@
 use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::output;
+use crate::threads::Threads;
 use clap::{Args as Arguments, ValueEnum};
 use std::path::PathBuf;
 use tsuba_core::judge::{Options, audit};
@@ -33,8 +34,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let gathered = gather(&args.r#where, None)?;
     let today = super::audit::today();
     let options = Options { today, families: Vec::new(), key: gathered.key };
-    let audit = audit(gathered.studies, gathered.unread, &[], &options);
-    let report = Report::new(&audit, &gathered.inputs, today, env!("CARGO_PKG_VERSION")).unjudged();
+    let threads = Threads::new(args.r#where.jobs);
+    let audit = audit(gathered.studies, gathered.unread, &[], &options, &threads);
+    let report = Report::new(&audit, &gathered.inputs, today, env!("CARGO_PKG_VERSION"), &threads).unjudged();
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| match args.format {
         InventoryFormat::Text => tsuba_report::inventory::render(&report, look, out),

@@ -49,26 +49,30 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     if used.len() > MOST {
         return;
     }
+    let near: BTreeMap<&(Source, String), (String, String)> =
+        used.keys().filter_map(|name| other(name, &used).map(|found| (name, found))).collect();
     for (stands, package) in packages().filter(|(_, p)| registry(p.source)) {
-        let name = package.name.to_lowercase();
-        let own = used.get(&(package.source, name.clone())).copied().unwrap_or(1);
-        let known = WELL_USED.iter().find(|(source, known)| *source == package.source && is_near(&name, known));
-        // The rarer of two is the odd one out; where both are as frequent, nothing says which is meant.
-        let other = used
-            .iter()
-            .filter(|((source, other), count)| *source == package.source && **count > own && is_near(&name, other))
-            .max_by_key(|(_, count)| **count);
-        let (other, why) = match (known, other) {
-            (Some((_, known)), _) => ((*known).to_owned(), "is well used".to_owned()),
-            (None, Some(((_, other), count))) => (other.clone(), format!("{count} entries here use")),
-            (None, None) => continue,
-        };
-        out.hit_in(stands, &package.spec)
-            .word("package", &package.name)
-            .word("other", other)
-            .word("known", why)
-            .sure(Confidence::Likely);
+        if let Some((other, known)) = near.get(&(package.source, package.name.to_lowercase())) {
+            out.hit_in(stands, &package.spec)
+                .word("package", &package.name)
+                .word("other", other)
+                .word("known", known)
+                .sure(Confidence::Likely);
+        }
     }
+}
+
+/// The name that was probably meant, and why it is known.
+fn other(name: &(Source, String), used: &BTreeMap<(Source, String), usize>) -> Option<(String, String)> {
+    let (source, text) = name;
+    if let Some((_, known)) = WELL_USED.iter().find(|(s, known)| s == source && is_near(text, known)) {
+        return Some(((*known).to_owned(), "is well used".to_owned()));
+    }
+    // The rarer of two is the odd one out; where both are as frequent, nothing says which is meant.
+    let own = used.get(name).copied().unwrap_or(1);
+    let others = used.iter().filter(|((s, other), count)| s == source && **count > own && is_near(text, other));
+    let ((_, other), count) = others.max_by_key(|(_, count)| **count)?;
+    Some((other.clone(), format!("{count} entries here use")))
 }
 
 /// One letter changed, added, left out or swapped; or alike but for punctuation; or another scope over the same unusual name.

@@ -1,0 +1,19 @@
+//! Work over many items, spread over threads by whoever has threads.
+
+use crate::prelude::*;
+
+/// How work over many items is done. The core knows no threads: the program hands in a way that uses them.
+pub trait Spread {
+    /// Does `work` for each item (with its index) and joins the results in the order of the items.
+    fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R>;
+}
+
+/// One item after the other.
+#[derive(Clone, Copy, Debug)]
+pub struct InTurn;
+
+impl Spread for InTurn {
+    fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
+        items.iter().enumerate().flat_map(|(index, item)| work(index, item)).collect()
+    }
+}
