@@ -107,12 +107,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
         shorten(&mut study.document.path, base);
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
-    let key = match &config.key_file {
-        Some(file) => {
-            Some(Key::new(std::fs::read(file).with_context(|| format!("cannot read the key file {}", file.display()))?))
-        }
-        None => None,
-    };
+    let key = config.key_file.as_deref().map(key).transpose()?;
     let inputs = inputs.iter().map(|input| input.to_string_lossy().into_owned()).collect();
     Ok(Gathered { studies, unread, inputs, key })
 }
@@ -157,6 +152,21 @@ fn standard_input() -> anyhow::Result<Input> {
     let mut bytes = Vec::new();
     io::stdin().lock().take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).context("cannot read standard input")?;
     Ok(Input { path: STDIN.to_owned(), bytes, ..Input::default() })
+}
+
+/// Reads a key file; nobody's key is longer than this, and the path may come from a folder that is being audited.
+fn key(path: &Path) -> anyhow::Result<Key> {
+    const MAX_KEY: u64 = 64 * 1024;
+    let told = || format!("cannot read the key file {}", path.display());
+    if !path.metadata().with_context(told)?.is_file() {
+        bail!("the key file {} is not a regular file", path.display());
+    }
+    let mut bytes = Vec::new();
+    std::fs::File::open(path).with_context(told)?.take(MAX_KEY).read_to_end(&mut bytes).with_context(told)?;
+    if bytes.is_empty() {
+        bail!("the key file {} is empty: write at least 32 random bytes into it", path.display());
+    }
+    Ok(Key::new(bytes))
 }
 
 fn configuration(named: Option<&Path>) -> anyhow::Result<Config> {
