@@ -36,6 +36,10 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     let line = document.lines.position(text, span.start as usize).line;
     let whole = document.lines.range(text, line);
     let marked = whole.start.max(span.start as usize)..whole.end.min(span.end as usize).max(span.start as usize);
+    // A mark that touches a secret is the whole of the secret, so that its mask is drawn once.
+    let touched = secrets.iter().map(|s| s.range()).filter(|s| s.start < marked.end && s.end > marked.start);
+    let marked =
+        touched.fold(marked.clone(), |m, s| m.start.min(s.start.max(whole.start))..m.end.max(s.end.min(whole.end)));
     let before = window_back(text, &(whole.start..marked.start), secrets);
     let after = window_forward(text, &(marked.end..whole.end), AROUND, secrets);
     let shown = window_forward(text, &marked, MARKED, secrets);
@@ -53,6 +57,9 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
 /// The text of a range with every secret that touches it masked whole.
 fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
     let mut out = String::new();
+    if range.is_empty() {
+        return out;
+    }
     let mut at = range.start;
     for secret in secrets.iter().map(|s| s.range()).filter(|s| s.start < range.end && s.end > range.start) {
         if secret.start > at {
@@ -92,4 +99,41 @@ fn window_forward(text: &str, range: &Range<usize>, most: usize, secrets: &[Span
     let end =
         secrets.iter().map(|s| s.range()).find(|s| s.start < end && s.end > end).map_or(end, |s| s.end.min(range.end));
     range.start..end
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::{Input, read};
+
+    fn shown(text: &str, mark: &str, secret: &str) -> String {
+        let document = read(Input { path: "a.yaml".into(), bytes: text.into(), ..Input::default() }).unwrap();
+        let place = |part: &str| text.find(part).map(|at| Span::new(at, at + part.len()));
+        let secrets: Vec<Span> = place(secret).filter(|_| !secret.is_empty()).into_iter().collect();
+        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new([], []));
+        let dots = |cut| if cut { "…" } else { "" };
+        format!("{}{}[{}]{}{}", dots(e.cut.0), e.before, e.marked, e.after, dots(e.cut.1))
+    }
+
+    #[test]
+    fn secrets_are_masked_by_place_before_anything_is_cut() {
+        let long = "x".repeat(300);
+        for (text, mark, secret, want) in [
+            ("a:\n  key: one two\n", "one", "", "key: [one] two".to_owned()),
+            ("key: hunter2hunter2", "hunter2hunter2", "hunter2hunter2", "key: [hu…(14 chars)]".into()),
+            ("key: hunter2hunter2 b", "b", "hunter2hunter2", "key: hu…(14 chars) [b]".into()),
+            ("key: hunter2hunter2", "ter2", "hunter2hunter2", "key: [hu…(14 chars)]".into()),
+            (
+                "k: |\n  line one\n  line two\n",
+                "line one\n  line two",
+                "line one\n  line two",
+                "[lin…(19 chars)]".into(),
+            ),
+            (&format!("k: {long}"), &long, &long, "k: [xxxx…(300 chars)]".into()),
+            (&format!("k: {long} end"), "end", &long, "…xxxx…(300 chars) [end]".into()),
+            (&format!("k: {}end", "ab ".repeat(40)), "end", "", format!("…{}[end]", "ab ".repeat(16))),
+        ] {
+            assert_eq!(shown(text, mark, secret), want, "{text}");
+        }
+    }
 }
