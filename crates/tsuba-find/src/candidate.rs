@@ -32,15 +32,27 @@ const NEVER: &[&str] = &[
     "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip", "zsh", "zst",
 ];
 
+/// Endings are at most this long (bytes); a longer one is none.
+const LONGEST_ENDING: usize = 16;
+
+/// Called for every file of a tree: nothing is allocated here.
 pub(crate) fn by_name(name: &str) -> Name {
-    let lower = name.to_ascii_lowercase();
-    if lower == ".env" || lower.starts_with(".env.") || lower.ends_with(".env") {
+    let bytes = name.as_bytes();
+    let begins = |start: &[u8]| bytes.get(..start.len()).is_some_and(|head| head.eq_ignore_ascii_case(start));
+    let ends =
+        bytes.len().checked_sub(4).and_then(|at| bytes.get(at..)).is_some_and(|t| t.eq_ignore_ascii_case(b".env"));
+    if ends || begins(b".env.") {
         return Name::Dotenv;
     }
-    match lower.strip_prefix('.').unwrap_or(&lower).rsplit_once('.').map(|(_, ending)| ending) {
-        Some("json" | "jsonc" | "json5" | "toml" | "yaml" | "yml" | "code-workspace") => Name::Notation,
-        Some(ending) if NEVER.binary_search(&ending).is_ok() => Name::Other,
-        Some(_) | None => Name::Open,
+    let Some((_, ending)) = name.strip_prefix('.').unwrap_or(name).rsplit_once('.') else { return Name::Open };
+    let mut lower = [0; LONGEST_ENDING];
+    let Some(lower) = lower.get_mut(..ending.len()) else { return Name::Open };
+    lower.copy_from_slice(ending.as_bytes());
+    lower.make_ascii_lowercase();
+    match &*lower {
+        b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
+        lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
+        _ => Name::Open,
     }
 }
 
@@ -98,6 +110,10 @@ mod tests {
             ("main.rs", Name::Other),
             ("a.png", Name::Other),
             ("package.lock", Name::Other),
+            ("A.PNG", Name::Other),
+            (".gitignore", Name::Open),
+            ("tide.a-very-long-ending-indeed", Name::Open),
+            ("tide.ünï", Name::Open),
         ] {
             assert_eq!(by_name(name), want, "{name}");
         }

@@ -175,11 +175,13 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
     Ok(Some(Input { path: shown(path), bytes, ..Input::default() }))
 }
 
-/// Reads at most one byte more than the core takes, so that a file that grows meanwhile is refused there.
+/// Reads as much as the file held when it was opened, and never more than one byte over what the core takes, so that it is
+/// refused there. What says it is empty may still have content (files of a system's own making): it is read up to that bound.
 fn read_bounded(file: &mut File, length: u64) -> Result<Vec<u8>, &'static str> {
-    // Room for all of it and the end that is read behind it: one allocation, one read.
-    let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0).min(MAX_BYTES) + 1);
-    file.take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).map_err(reason)?;
+    const MOST: u64 = MAX_BYTES as u64 + 1;
+    let bound = if length == 0 { MOST } else { length.min(MOST) };
+    let mut bytes = Vec::with_capacity(usize::try_from(length.min(MOST)).unwrap_or(0));
+    file.take(bound).read_to_end(&mut bytes).map_err(reason)?;
     Ok(bytes)
 }
 

@@ -9,8 +9,10 @@ pub struct Json;
 
 impl Renderer for Json {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        serde_json::to_writer_pretty(&mut *out, report)?;
-        writeln!(out)
+        // Made in memory first: the many small pieces of a report cost more when each goes through a writer of unknown kind.
+        let mut bytes = serde_json::to_vec_pretty(report)?;
+        bytes.push(b'\n');
+        out.write_all(&bytes)
     }
 }
 

@@ -4,9 +4,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use tsuba_core::judge::{Audit, Confidence, Finding, Severity, Spread, Stands, Verdict};
-use tsuba_core::text::{Clean, fingerprint};
+use tsuba_core::text::{Clean, fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, Step, StepKind};
-use tsuba_core::understand::{Entry, Handed, Remote, Study};
+use tsuba_core::understand::{Entry, Handed, Study};
 
 /// A whole report.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -139,7 +139,8 @@ pub struct EntryRow {
     /// The rules that decide the verdict, worst first.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub reasons: Vec<&'static str>,
-    /// Stands for what is launched or called: moved lines leave it, another package changes it.
+    /// Stands for everything that decides what is launched or called: moved lines leave it, another package, option or variable
+    /// changes it, a rotated secret does not.
     pub fingerprint: String,
 }
 
@@ -390,7 +391,6 @@ fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &Entry) -> Ent
         document.lines.position(&document.text, entry.name.span.start as usize),
         document.lines.position(&document.text, entry.name.span.end as usize),
     );
-    let launch = entry.plan.as_ref().map(|plan| launch_row(audit, plan));
     let reach = ReachRow {
         folders: entry.reach.folders.iter().map(|f| clean(&f.path.text)).collect(),
         hosts: entry.reach.hosts.iter().map(|h| clean(h)).collect(),
@@ -408,8 +408,8 @@ fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &Entry) -> Ent
             pointer: clean(entry.pointer.as_str()),
         },
         transport: entry.transport.name(),
-        fingerprint: launch_fingerprint(launch.as_ref(), entry.remote.as_ref(), audit),
-        launch,
+        fingerprint: launch_fingerprint(audit, entry),
+        launch: entry.plan.as_ref().map(|plan| launch_row(audit, plan)),
         remote: entry.remote.as_ref().map(|r| RemoteRow {
             url: clean(&r.url.text),
             host: clean(&r.host),
@@ -518,11 +518,33 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     launch
 }
 
-/// Stands for what is launched or called, not for how the file is laid out.
-fn launch_fingerprint(launch: Option<&Launch>, remote: Option<&Remote>, audit: &Audit) -> String {
-    let launch = launch.and_then(|l| serde_json::to_string(l).ok()).unwrap_or_default();
-    let url = remote.map(|r| audit.cleaner.clean(&r.url.text)).unwrap_or_default();
-    fingerprint([launch.as_str(), url.as_str()])
+/// Stands for everything that decides what is launched or called: programs, options, arguments, variables, working folder,
+/// address. The order of keys and the place in the file do not matter; of a secret only its name counts, so that it can be
+/// rotated.
+fn launch_fingerprint(audit: &Audit, entry: &Entry) -> String {
+    let clean = |text: &str| audit.cleaner.clean(text);
+    let mut parts: Vec<Clean> = vec![Clean::constant(entry.transport.name())];
+    for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
+        parts.push(clean(&step.program.text));
+        parts.extend(step.options.iter().chain(step.target()).chain(&step.args).map(|word| clean(&word.text)));
+        parts.push(Clean::constant("then"));
+    }
+    let mut variables: Vec<(Clean, Clean)> = entry
+        .variables
+        .iter()
+        .map(|variable| {
+            let holds_secret =
+                entry.handed.iter().any(|h| h.is_plaintext() && h.value.span.within(variable.value.span));
+            let value = if holds_secret { Clean::constant("a secret") } else { clean(&variable.value.text) };
+            (clean(&variable.name), value)
+        })
+        .collect();
+    variables.sort();
+    parts.extend(variables.into_iter().flat_map(|(name, value)| [name, value]));
+    parts.push(Clean::constant("at"));
+    parts.extend(entry.cwd.iter().chain(&entry.env_files).map(|path| clean(&path.text)));
+    parts.extend(entry.remote.iter().map(|remote| clean(&remote.url.text)));
+    strong_fingerprint(parts.iter().map(Clean::as_str))
 }
 
 fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow> {

@@ -71,8 +71,9 @@ impl Renderer for Sarif {
                 "results": results,
             }],
         });
-        serde_json::to_writer_pretty(&mut *out, &log)?;
-        writeln!(out)
+        let mut bytes = serde_json::to_vec_pretty(&log)?;
+        bytes.push(b'\n');
+        out.write_all(&bytes)
     }
 }
 

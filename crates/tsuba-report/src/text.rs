@@ -30,7 +30,7 @@ impl Renderer for Text {
         let mut entries: Vec<&EntryRow> = report.entries.iter().collect();
         let own = |entry: &EntryRow| findings.get(entry.id.as_str()).map_or(&[][..], Vec::as_slice);
         // Worst first; within a verdict the entry with the worst findings.
-        entries.sort_by_key(|entry| {
+        entries.sort_by_cached_key(|entry| {
             let count = |severity| own(entry).iter().filter(|f| f.severity == severity).count();
             std::cmp::Reverse((
                 entry.verdict,

@@ -82,6 +82,23 @@ fn a_fingerprint_survives_moved_lines() {
 }
 
 #[test]
+fn an_entry_is_the_same_until_what_it_launches_changes() {
+    let print = |settings: &str| {
+        let text = format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
+        let report = Dir::new(&[("mcp.json", &text)]).run(&["audit", "--format", "json"]).json();
+        report["entries"][0]["fingerprint"].as_str().unwrap().to_owned()
+    };
+    let base = r#""command": "docker", "args": ["run", "-v", "/srv/t:/d", "t:1.0.0"], "env": { "A": "1", "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" }"#;
+    let same = r#""env": { "TOKEN": "Z9yXw8Vu7Ts6Rq5Po4Nm3Lk2Abcd", "A": "1" }, "args": ["run", "-v", "/srv/t:/d", "t:1.0.0"], "command": "docker""#;
+    assert_eq!(print(base), print(same), "order of keys, a rotated secret");
+    for (from, to) in
+        [("/srv/t:/d", "/:/d"), ("t:1.0.0", "t:1.0.1"), (r#""A": "1""#, r#""A": "2""#), (r#""A""#, r#""LD_PRELOAD""#)]
+    {
+        assert_ne!(print(base), print(&base.replace(from, to)), "{from} → {to}");
+    }
+}
+
+#[test]
 fn the_inventory_tells_what_is_there_and_does_not_judge() {
     let dir = Dir::new(&[(
         "mcp.json",

@@ -24,12 +24,22 @@ impl core::fmt::Debug for Key {
 /// A fingerprint of `parts`: the first 16 hexadecimal digits of SHA-256 over the parts, each led by its length so that
 /// no two lists of parts can run together.
 pub fn fingerprint<'p>(parts: impl IntoIterator<Item = &'p str>) -> String {
+    hex(&digest(parts), 8)
+}
+
+/// As [`fingerprint`], with all 64 digits: for what somebody may want to forge, since two things that share 16 digits can be
+/// made in an afternoon.
+pub fn strong_fingerprint<'p>(parts: impl IntoIterator<Item = &'p str>) -> String {
+    hex(&digest(parts), 32)
+}
+
+fn digest<'p>(parts: impl IntoIterator<Item = &'p str>) -> [u8; 32] {
     let mut digest = Sha256::new();
     for part in parts {
         digest.update((part.len() as u64).to_be_bytes());
         digest.update(part.as_bytes());
     }
-    hex(&digest.finalize(), 8)
+    digest.finalize().into()
 }
 
 /// The keyed name of a secret (HMAC-SHA-256, RFC 2104, cut to 16 digits): equal secrets get equal names, and without
@@ -42,7 +52,8 @@ pub fn keyed(key: &Key, secret: &str) -> String {
 }
 
 fn hex(bytes: &[u8], count: usize) -> String {
-    bytes.iter().take(count).map(|byte| format!("{byte:02x}")).collect()
+    let digit = |nibble: u8| char::from_digit(u32::from(nibble), 16).unwrap_or('0');
+    bytes.iter().take(count).flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
 }
 
 #[cfg(test)]
@@ -53,6 +64,10 @@ mod tests {
     fn parts_do_not_run_together() {
         assert_ne!(fingerprint(["ab", "c"]), fingerprint(["a", "bc"]));
         assert_eq!(fingerprint(["ab"]).len(), 16);
+        assert_eq!(strong_fingerprint(["ab"]).len(), 64);
+        assert!(strong_fingerprint(["ab"]).starts_with(&fingerprint(["ab"])));
+        // SHA-256 over the eight bytes of the length 3 and `abc`.
+        assert_eq!(fingerprint(["abc"]), "c3494ca1a2cf8eeb");
     }
 
     #[test]

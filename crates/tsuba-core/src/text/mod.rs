@@ -8,7 +8,7 @@ mod mask;
 mod pointer;
 
 pub use clean::{Clean, Cleaner};
-pub use digest::{Key, fingerprint, keyed};
+pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
 pub use located::{Located, Span};
 pub use mask::mask;

@@ -47,7 +47,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 .rsplit_once(':')
                 .filter(|(_, port)| port.chars().all(|c| c.is_ascii_digit()))
                 .map_or(value, |(host, _)| host);
-            if name.starts_with('-') && names_host(name) && (is_any(host) || is_any(value)) {
+            if name.starts_with('-') && (is_any(host) || is_any(value)) && names_host(name) {
                 out.hit(word).word("setting", format!("{name} {value}")).corrected("127.0.0.1");
             }
         }

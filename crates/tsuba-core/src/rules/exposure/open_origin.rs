@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
     let names_origin = |name: &str| words_of(name).iter().any(|w| matches!(w.as_str(), "cors" | "origin" | "origins"));
-    for variable in entry.variables.iter().filter(|v| !v.header && names_origin(&v.name) && v.value.text.trim() == "*")
+    for variable in entry.variables.iter().filter(|v| !v.header && v.value.text.trim() == "*" && names_origin(&v.name))
     {
         out.hit(&variable.value).word("setting", format!("{}=*", variable.name));
     }

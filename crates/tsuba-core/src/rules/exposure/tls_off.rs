@@ -25,7 +25,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         )
     };
     let on = |value: &str| matches!(value.to_ascii_lowercase().as_str(), "1" | "true" | "yes" | "on");
-    for variable in entry.variables.iter().filter(|v| !v.header) {
+    // The value is asked first: few values switch anything, and names are costly to take apart.
+    for variable in entry.variables.iter().filter(|v| !v.header && (off(&v.value.text) || on(&v.value.text))) {
         let (name, value) = (words_of(&variable.name).join("_"), variable.value.text.as_str());
         let checks = [
             "tls_reject_unauthorized",
@@ -75,8 +76,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             "--ignore-certificate-errors",
             "--ignore-https-errors",
         ]
-        .iter()
-        .any(|o| text == *o || text == format!("{o}=true"));
+        .contains(&text.strip_suffix("=true").unwrap_or(&text));
         let address = [
             "sslmode=disable",
             "sslmode=allow",

@@ -43,10 +43,9 @@ fn names_groups(name: &str) -> bool {
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
-    for variable in entry.variables.iter().filter(|v| !v.header && names_groups(&v.name)) {
-        if ALL.contains(&variable.value.text.trim().to_ascii_lowercase().as_str()) {
-            out.hit(&variable.value).word("setting", &variable.name);
-        }
+    let all = |value: &str| ALL.contains(&value.trim().to_ascii_lowercase().as_str());
+    for variable in entry.variables.iter().filter(|v| !v.header && all(&v.value.text) && names_groups(&v.name)) {
+        out.hit(&variable.value).word("setting", &variable.name);
     }
     let Some(step) = entry.plan.as_ref().and_then(|plan| plan.server()) else { return };
     for (at, word) in step.args.iter().enumerate() {
@@ -56,8 +55,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         };
         let single = ["--all-tools", "--enable-all", "--all-features", "--enable-all-tools", "--full-access"]
             .contains(&word.text.as_str());
-        if single || (name.starts_with('-') && names_groups(name) && ALL.contains(&value.to_ascii_lowercase().as_str()))
-        {
+        if single || (name.starts_with('-') && all(&value) && names_groups(name)) {
             out.hit(word).word("setting", name);
         }
     }

@@ -37,6 +37,12 @@ pub(super) fn first_match(value: &str, from: usize) -> Option<Match> {
 
 /// How long a token of this format at the start of `text` is.
 fn length(format: &Format, text: &str) -> Option<usize> {
+    // Nearly every format is ruled out by its first byte.
+    if let Some(Piece::Is(literal)) = format.pieces.first()
+        && literal.as_bytes().first() != text.as_bytes().first()
+    {
+        return None;
+    }
     let mut at = 0;
     for (index, piece) in format.pieces.iter().enumerate() {
         match piece {

@@ -157,6 +157,16 @@ impl Step {
     pub fn name(&self) -> String {
         program_name(&self.program.text)
     }
+
+    /// What the program starts, where that is something else than the program itself.
+    pub fn target(&self) -> Option<&Located> {
+        match &self.kind {
+            StepKind::Package(package) => Some(&package.spec),
+            StepKind::Container(container) => Some(&container.image),
+            StepKind::Script(text) | StepKind::RemoteScript(text) | StepKind::Inline(text) => Some(text),
+            StepKind::Wrapper | StepKind::Program => None,
+        }
+    }
 }
 
 /// A variable set for what is started.
