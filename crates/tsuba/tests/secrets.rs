@@ -214,6 +214,23 @@ fn a_short_or_well_known_password_is_not_told_either() {
 }
 
 #[test]
+fn a_token_outside_every_entry_is_found_and_not_shown() {
+    let token = |letter: char| format!("ghp_{}", format!("q8ZkXv2LmPw0TyRbN4{letter}").repeat(2));
+    let (comment, name, other) = (token('a'), token('b'), token('c'));
+    let setup = format!(
+        "{{ \"provider\": {{ \"auth\": \"{other}\" }},\n  \"mcpServers\": {{ \"{name}\": {{ \"command\": \"npx\", \"args\": [\"tide\"] }} }} // was {comment}\n}}"
+    );
+    let dir = Dir::new(&[("mcp.jsonc", &setup)]);
+    let report = dir.run(&["audit", "--format", "json"]).json();
+    let found = report["findings"].as_array().unwrap().iter().filter(|f| f["rule"] == "secret/plaintext").count();
+    assert_eq!(found, 3, "{report}");
+    for args in [&["audit"][..], &["audit", "--format", "json"], &["audit", "--format", "sarif"], &["inventory"]] {
+        let out = dir.run(args).out();
+        assert!(![&comment, &name, &other].iter().any(|secret| out.contains(secret.as_str())), "{args:?}: {out}");
+    }
+}
+
+#[test]
 fn a_hostile_name_reaches_no_terminal() {
     let hostile = r#"{ "mcpServers": { "a\u001b]0;owned\u0007\u202e": { "command": "npx", "args": ["x\u001b[2J"], "env": {"K\n| fake": "v"} } } }"#;
     let dir = Dir::new(&[("mcp.json", hostile)]);

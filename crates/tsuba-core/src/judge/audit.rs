@@ -8,6 +8,7 @@ use super::weight::weigh;
 use super::{Confidence, Severity};
 use crate::prelude::*;
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
+use crate::understand::credential::next_token;
 use crate::understand::{Handed, Study};
 use jiff::civil::Date;
 
@@ -141,7 +142,8 @@ pub fn audit(
 fn cleaner(studies: &[Study]) -> Cleaner {
     let secrets = || studies.iter().flat_map(Study::all_handed).map(|(_, handed)| handed);
     let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
-    Cleaner::new(kept, secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str()))
+    let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
+    Cleaner::new(kept, common, |text, from| next_token(text, from).map(|(range, ..)| range))
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.

@@ -110,7 +110,7 @@ mod tests {
         let document = read(Input { path: "a.yaml".into(), bytes: text.into(), ..Input::default() }).unwrap();
         let place = |part: &str| text.find(part).map(|at| Span::new(at, at + part.len()));
         let secrets: Vec<Span> = place(secret).filter(|_| !secret.is_empty()).into_iter().collect();
-        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new([], []));
+        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new([], [], |_, _| None));
         let dots = |cut| if cut { "…" } else { "" };
         format!("{}{}[{}]{}{}", dots(e.cut.0), e.before, e.marked, e.after, dots(e.cut.1))
     }

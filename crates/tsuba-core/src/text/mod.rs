@@ -7,7 +7,7 @@ mod located;
 mod mask;
 mod pointer;
 
-pub use clean::{Clean, Cleaner};
+pub use clean::{Clean, Cleaner, Find};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
 pub use located::{Located, Span};

@@ -126,7 +126,7 @@ const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
 pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lexicon) -> Entry {
     let node = server.node;
     let source = document.text.as_str();
-    let words = command_line(node, &server.pointer);
+    let words = command_line(source, node, &server.pointer);
     let plan = (!words.is_empty()).then(|| unwrap(source, &words));
     let url = node.first(ADDRESSES).and_then(|(key, value)| value.located(server.pointer.key(key)));
     let target = plan.as_ref().and_then(|plan| plan.targets.first());
@@ -159,7 +159,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
 }
 
 /// The command and its arguments with their places: `command` as text, list, or `{path, args}`.
-fn command_line(node: &Node, pointer: &Pointer) -> Vec<Located> {
+fn command_line(source: &str, node: &Node, pointer: &Pointer) -> Vec<Located> {
     let Some((key, command)) = node.first(COMMANDS) else { return Vec::new() };
     let at = pointer.key(key);
     let mut words: Vec<Located> = match &command.value {
@@ -167,7 +167,7 @@ fn command_line(node: &Node, pointer: &Pointer) -> Vec<Located> {
         Value::Map(_) => {
             let mut words: Vec<Located> =
                 command.get("path").and_then(|p| p.located(at.key("path"))).into_iter().collect();
-            words.extend(items(command, "args", &at));
+            words.extend(items(source, command, "args", &at));
             words
         }
         Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => command.located(at).into_iter().collect(),
@@ -175,18 +175,30 @@ fn command_line(node: &Node, pointer: &Pointer) -> Vec<Located> {
     if words.first().is_none_or(|program| program.text.trim().is_empty()) {
         return Vec::new();
     }
-    words.extend(items(node, "args", pointer));
+    words.extend(items(source, node, "args", pointer));
     words
 }
 
-fn items(node: &Node, key: &str, pointer: &Pointer) -> Vec<Located> {
+fn items(source: &str, node: &Node, key: &str, pointer: &Pointer) -> Vec<Located> {
     let at = pointer.key(key);
     let Some(list) = node.get(key) else { return Vec::new() };
     match &list.value {
         Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
-        // Arguments in one text are one argument to the program; some clients split them, which a space shows.
-        _ => list.located(at).into_iter().collect(),
+        // Arguments in one text: the clients that take them so split them at white space.
+        _ => list.located(at).iter().flat_map(|text| split(source, text)).collect(),
     }
+}
+
+fn split(source: &str, text: &Located) -> Vec<Located> {
+    let mut from = 0;
+    text.text
+        .split_whitespace()
+        .filter_map(|word| {
+            let at = from + text.text.get(from..)?.find(word)?;
+            from = at + word.len();
+            Some(text.part(source, at..from))
+        })
+        .collect()
 }
 
 fn transport(node: &Node, starts: bool, url: Option<&Located>) -> Transport {

@@ -1,12 +1,12 @@
 //! Everything that is handed to a server, and which of it is a credential.
 
-use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, name_says};
+use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, name_says, next_token};
 use super::entry::Entry;
-use super::launch::{Plan, StepKind};
+use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
-use crate::text::{Located, Pointer};
+use crate::text::{Located, Pointer, Span};
 
 /// A variable or header with its value.
 #[derive(Clone, Debug)]
@@ -66,8 +66,14 @@ pub(super) fn variables(node: &Node, pointer: &Pointer) -> Vec<Variable> {
                 });
             }
         }
-        // `["NAME=value"]`, as in compose files.
+        // `["NAME=value"]` or `[{name, value}]`, as container files have them.
         for (index, item) in map.items().iter().enumerate() {
+            let named = item.get("name").and_then(Node::text).zip(item.get("value"));
+            if let Some((name, value)) =
+                named.and_then(|(n, v)| v.located(at.index(index).key("value")).map(|v| (n.to_owned(), v)))
+            {
+                out.push(Variable { name, value, place: Place::Env, header: false, passed_on: false });
+            }
             if let Some((word, (name, _))) = item
                 .located(at.index(index))
                 .and_then(|w| w.text.clone().split_once('=').map(|(n, v)| (w, (n.to_owned(), v.len()))))
@@ -213,58 +219,100 @@ fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, dep
 fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>) {
     let in_shell =
         |word: &Located| plan.shell_lines.iter().any(|line| word.span.within(line.span) && word.span != line.span);
-    for step in &plan.steps {
-        for words in [&step.options, &step.args] {
-            let mut before: Option<&Located> = None;
-            for word in words {
-                let place = if in_shell(word) { Place::ShellLine } else { Place::Argument };
-                argument(source, lexicon, before, word, place, out);
-                before = Some(word);
-            }
+    let mut follow = |words: &[Located], whose: &str| {
+        let mut before: Option<&Located> = None;
+        for word in words {
+            let place = if in_shell(word) { Place::ShellLine } else { Place::Argument };
+            argument(source, lexicon, whose, before, word, place, out);
+            before = Some(word);
         }
-        if let StepKind::Inline(text) | StepKind::Script(text) | StepKind::RemoteScript(text) = &step.kind {
-            judge(source, lexicon, "", Place::ShellLine, text, out);
+    };
+    for step in &plan.steps {
+        // A container's options hold variables, judged under their own names, and mounts and ports, which hold no credential.
+        let whose = if matches!(step.kind, StepKind::Container(_)) { "container" } else { "" };
+        follow(&step.options, whose);
+        follow(&step.args, "");
+    }
+    for words in &plan.passing {
+        let program = words.first().map(|w| program_name(&w.text)).unwrap_or_default();
+        follow(words.get(1..).unwrap_or_default(), &program);
+    }
+    for step in &plan.steps {
+        match &step.kind {
+            StepKind::Inline(text) | StepKind::Script(text) | StepKind::RemoteScript(text) => {
+                judge(source, lexicon, "", Place::ShellLine, text, out);
+            }
+            // A repository's or archive's address may hold a login.
+            StepKind::Package(package) if package.spec.text.contains("://") => {
+                judge(source, lexicon, "", Place::Argument, &package.spec, out);
+            }
+            StepKind::Package(_) | StepKind::Container(_) | StepKind::Wrapper | StepKind::Program => {}
         }
     }
 }
 
+/// Options whose value is a header.
+const HEADER_OPTIONS: &[&str] = &["--header", "-H", "--headers", "-h"];
+/// Options whose value is `user:password`.
+const LOGIN_OPTIONS: &[&str] = &["--auth", "--basic-auth", "--credentials", "--login", "--proxy-user", "--basic"];
+
 fn argument(
     source: &str,
     lexicon: &Lexicon,
+    whose: &str,
     before: Option<&Located>,
     word: &Located,
     place: Place,
     out: &mut Vec<Handed>,
 ) {
     let text = word.text.as_str();
-    let option = before.map(|b| b.text.as_str()).filter(|b| b.starts_with('-') && !b.contains('='));
-    if matches!(
-        option,
-        Some("-e" | "--env" | "-v" | "--volume" | "--mount" | "-p" | "--publish" | "--package" | "--from" | "--with")
-    ) {
-        // Variables are judged under their own names; the others hold no credential.
+    let before = before.map(|b| b.text.as_str()).filter(|b| b.starts_with('-') && !b.contains('='));
+    if whose == "container"
+        && matches!(before, Some("-e" | "--env" | "-v" | "--volume" | "--mount" | "-p" | "--publish"))
+    {
         return;
     }
+    // `--option value`, `--option=value`, `--option:value`: the value is judged under the option's name.
+    let inline = text
+        .find(['=', ':'])
+        .filter(|at| text.starts_with('-') && text.get(..*at).is_some_and(|o| is_name(o.trim_start_matches('-'))));
+    let option = inline.and_then(|at| text.get(..at)).or(before);
+    let at = inline.map_or(0, |at| at + 1);
+    let value = text.get(at..).unwrap_or_default();
     // A header in one argument: `Authorization: Bearer …`, also with `:` alone and a variable inside.
-    let is_header = matches!(option, Some("--header" | "-H" | "--headers" | "-h"));
-    if (is_header || looks_like_header(text))
-        && let Some((name, value)) = text.split_once(':')
+    let is_header = option.is_some_and(|o| HEADER_OPTIONS.contains(&o));
+    if (is_header || looks_like_header(value))
+        && let Some((name, content)) = value.split_once([':', '='])
     {
-        let lead = value.len() - value.trim_start().len();
-        let part = word.part(source, name.len() + 1 + lead..text.len());
+        let lead = content.len() - content.trim_start().len();
+        let part = word.part(source, at + name.len() + 1 + lead..text.len());
         return judge(source, lexicon, name.trim_matches(['"', '\'', '{']), Place::Header, &part, out);
     }
-    if let Some((name, _)) =
-        text.split_once('=').filter(|(name, _)| !name.contains(['/', ' ', '?', ';', ':']) && !name.is_empty())
-    {
-        let value = word.part(source, name.len() + 1..text.len());
-        return judge(source, lexicon, name.trim_start_matches('-'), place, &value, out);
+    let fetches = matches!(whose, "curl" | "wget" | "http" | "https" | "xh");
+    let is_login = option.is_some_and(|o| LOGIN_OPTIONS.contains(&o) || (fetches && matches!(o, "-u" | "--user")));
+    if let Some((user, _)) = value.split_once(':').filter(|_| is_login && !value.contains("://")) {
+        let part = word.part(source, at + user.len() + 1..text.len());
+        return judge(source, lexicon, "password", place, &part, out);
+    }
+    if inline.is_some() {
+        let name = option.unwrap_or_default().trim_start_matches('-');
+        return judge(source, lexicon, name, place, &word.part(source, at..text.len()), out);
+    }
+    // `NAME=value`; a value of its own behind an option that asks for a secret may hold the sign too.
+    let asked = option.is_some_and(|o| name_says(o) >= NameSays::Secret);
+    if let Some((name, _)) = text.split_once('=').filter(|(name, rest)| !asked && !rest.is_empty() && is_name(name)) {
+        return judge(source, lexicon, name, place, &word.part(source, name.len() + 1..text.len()), out);
     }
     if text.starts_with('-') && !text.contains("://") {
         return;
     }
-    let name = option.map_or("", |o| o.trim_start_matches('-'));
-    judge(source, lexicon, name, place, word, out);
+    judge(source, lexicon, option.map_or("", |o| o.trim_start_matches('-')), place, word, out);
+}
+
+/// A variable's or option's name; a piece of base64 is none.
+fn is_name(text: &str) -> bool {
+    text.starts_with(|c: char| c.is_alphabetic() || c == '_')
+        && text.chars().all(|c| c.is_alphanumeric() || "_.-".contains(c))
 }
 
 fn looks_like_header(text: &str) -> bool {
@@ -291,8 +339,9 @@ fn dedup(handed: Vec<Handed>) -> Vec<Handed> {
     handed.into_iter().filter(|h| seen.insert((h.value.span, h.value.text.clone()))).collect()
 }
 
-/// Values of a document that belong to no entry: the lines of a dotenv file, the defaults of input prompts.
-pub(super) fn loose(document: &Document, found: &Found<'_>, lexicon: &Lexicon) -> Vec<Handed> {
+/// Values of a document that belong to no entry: the lines of a dotenv file, the defaults of input prompts, and catalogued
+/// tokens anywhere else in it (other settings, comments).
+pub(super) fn loose(document: &Document, found: &Found<'_>, entries: &[Entry], lexicon: &Lexicon) -> Vec<Handed> {
     let mut out = Vec::new();
     let source = document.text.as_str();
     if document.notation == Notation::Dotenv {
@@ -312,5 +361,31 @@ pub(super) fn loose(document: &Document, found: &Found<'_>, lexicon: &Lexicon) -
             }
         }
     }
+    elsewhere(source, lexicon, entries, &mut out);
     dedup(out)
+}
+
+/// Catalogued tokens in the text that nothing else has accounted for.
+fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Handed>) {
+    let mut known: Vec<Span> =
+        entries.iter().flat_map(|e| &e.handed).chain(out.iter()).map(|handed| handed.value.span).collect();
+    known.sort_unstable();
+    let mut from = 0;
+    while let Some((range, format, checksum)) = next_token(source, from) {
+        from = range.end;
+        let (span, token) = (Span::new(range.start, range.end), source.get(range).unwrap_or_default());
+        let overlaps = known.iter().any(|k| k.start < span.end && k.end > span.start);
+        if overlaps || lexicon.is_sample(token, format) {
+            continue;
+        }
+        out.push(Handed {
+            place: Place::Setting,
+            name: String::new(),
+            value: Located { text: token.to_owned(), span, pointer: Pointer::root() },
+            kind: Kind::Plaintext,
+            why: Why::Format(format, checksum),
+            trivial: false,
+            weak: false,
+        });
+    }
 }

@@ -61,8 +61,9 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         }
     };
     let Some(found) = setup::recognise(&document) else { return Outcome::Other };
-    let entries = found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
-    let handed = handed::loose(&document, &found, lexicon);
+    let entries: Vec<Entry> =
+        found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
+    let handed = handed::loose(&document, &found, &entries, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports }))
 }

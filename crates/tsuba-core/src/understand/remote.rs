@@ -76,6 +76,14 @@ fn written_host(text: &str) -> String {
     if plain { host.to_ascii_lowercase() } else { String::new() }
 }
 
+/// An address whose host or path says that a tool server answers there.
+pub(crate) fn is_server_address(address: &str) -> bool {
+    let rest = address.split_once("://").map_or(address, |(_, rest)| rest);
+    let (host, path) = rest.split_once('/').unwrap_or((rest, ""));
+    let path = path.split(['?', '#']).next().unwrap_or(path);
+    host.starts_with("mcp.") || host.contains("-mcp.") || path.split('/').any(|part| matches!(part, "mcp" | "sse"))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

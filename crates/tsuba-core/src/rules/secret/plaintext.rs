@@ -52,6 +52,7 @@ fn place(handed: &Handed) -> String {
     match handed.place {
         Place::Env => format!("the variable {name}"),
         Place::Header => format!("the header {name}"),
+        Place::Setting if name.is_empty() => "the file, beside the servers' own settings".to_owned(),
         Place::Setting => format!("the setting {name}"),
         Place::Dotenv => format!("the dotenv variable {name}"),
         Place::Argument => "an argument, where every process listing shows it".to_owned(),

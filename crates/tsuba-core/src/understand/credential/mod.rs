@@ -7,6 +7,7 @@
 mod formats;
 mod matching;
 mod name;
+mod pairs;
 mod reference;
 mod shape;
 mod token;
@@ -160,13 +161,23 @@ impl Lexicon {
         let all = base..base + value.len();
         let says = name_says(name);
 
+        // Settings written into one value are judged each under its own name.
+        let before = out.len();
+        for pair in pairs::pairs(value) {
+            let (key, text) =
+                (value.get(pair.key).unwrap_or_default(), value.get(pair.value.clone()).unwrap_or_default());
+            self.collect(key, place, text, base + pair.value.start, out, depth + 1);
+        }
+        if out.len() > before {
+            return;
+        }
         if let Some(block) = shape::private_key(value) {
             return out.push(part(base + block.start..base + block.end, Kind::Plaintext, Why::PrivateKey));
         }
         if shape::is_public_block(value) {
             return;
         }
-        if self.by_format(value, base, says, out) {
+        if self.by_format(value, base, out) {
             return;
         }
         if self.by_scheme(name, place, value, base, out, depth) {
@@ -178,7 +189,8 @@ impl Lexicon {
             return self.with_references(name, place, value, base, &references, stored, out, depth);
         }
         let before = out.len();
-        url_parts::collect(self, value, base, out);
+        let paths = place == Place::Url || says >= NameSays::Perhaps || url_parts::is_capability(name, value);
+        url_parts::collect(self, value, paths, base, out);
         if out.len() > before || shape::is_address(value) {
             return;
         }
@@ -186,19 +198,20 @@ impl Lexicon {
     }
 
     /// Catalogued tokens anywhere in the value. True when one was found.
-    fn by_format(&self, value: &str, base: usize, says: NameSays, out: &mut Vec<Part>) -> bool {
+    fn by_format(&self, value: &str, base: usize, out: &mut Vec<Part>) -> bool {
         let (mut from, mut found) = (0, false);
         while let Some(hit) = first_match(value, from) {
             from = hit.range.end;
             let token = value.get(hit.range.clone()).unwrap_or_default();
             let body = token.get(shape::literal_prefix(hit.format)..).unwrap_or(token);
             let kind = match hit.format.nature {
-                Nature::Public if says < NameSays::Secret => Kind::Public,
-                _ if reference::is_placeholder(body, &self.words) || token.contains("EXAMPLE") => Kind::Placeholder,
+                // Made to be shown, whatever it is called by.
+                Nature::Public => Kind::Public,
+                _ if self.is_sample(token, hit.format) => Kind::Placeholder,
                 // A format without a telling prefix needs a random body, or a word could be taken for it.
                 _ if shape::literal_prefix(hit.format) == 0 && !self.is_random(token) => continue,
                 _ if self.words.coverage(body) > 0.75 && hit.checksum != Some(true) => Kind::Placeholder,
-                Nature::Secret | Nature::Broad(_) | Nature::Admin | Nature::Public => Kind::Plaintext,
+                Nature::Secret | Nature::Broad(_) | Nature::Admin => Kind::Plaintext,
             };
             found = true;
             out.push(part(base + hit.range.start..base + hit.range.end, kind, Why::Format(hit.format, hit.checksum)));
@@ -257,7 +270,9 @@ impl Lexicon {
                 self.collect(name, place, text, base + default.start, out, depth + 1);
             }
         }
-        url_parts::collect(self, value, base, out);
+        let paths =
+            place == Place::Url || name_says(name) >= NameSays::Perhaps || url_parts::is_capability(name, value);
+        url_parts::collect(self, value, paths, base, out);
         let secretish = name_says(name) >= NameSays::Perhaps;
         if out.is_empty() && secretish {
             let range = match references.first() {
@@ -278,6 +293,10 @@ impl Lexicon {
         if says >= NameSays::Secret && reference::is_placeholder(value, &self.words) {
             return out.push(part(all, Kind::Placeholder, Why::Name(says)));
         }
+        // Some issuers hand out identifiers as keys: only a name that says so in full makes a secret of one.
+        if says >= NameSays::Secret && shape::is_uuid(value) {
+            return out.push(Part { weak: true, ..part(all, Kind::Plaintext, Why::Name(says)) });
+        }
         if shape::is_no_secret(value) {
             return;
         }
@@ -297,8 +316,19 @@ impl Lexicon {
             NameSays::Nothing if place != Place::Header && self.is_very_random(value) => {
                 out.push(Part { weak: true, ..part(all, Kind::Plaintext, Why::Random) });
             }
-            NameSays::Nothing | NameSays::Perhaps | NameSays::Secret | NameSays::Password | NameSays::Public => {}
+            NameSays::Nothing
+            | NameSays::Perhaps
+            | NameSays::Secret
+            | NameSays::Password
+            | NameSays::Public
+            | NameSays::About => {}
         }
+    }
+
+    /// Is this catalogued token only a sample of its format, to be replaced by the reader?
+    pub(crate) fn is_sample(&self, token: &str, format: &Format) -> bool {
+        let body = token.get(shape::literal_prefix(format)..).unwrap_or(token);
+        reference::is_placeholder(body, &self.words) || token.contains("EXAMPLE")
     }
 
     /// Does a value look like made by a generator? For values whose name or place already points that way.
@@ -330,6 +360,19 @@ impl Lexicon {
             && !value.contains(['/', '\\', ':', '@', ',', ' '])
             && self.is_random(value)
     }
+}
+
+/// The next catalogued secret in a text at or after `from`, whatever stands around it: its place, its format, and whether its
+/// own check holds. Formats without a telling prefix are not looked for, since any long word could be one.
+pub(crate) fn next_token(text: &str, from: usize) -> Option<(Range<usize>, &'static Format, Option<bool>)> {
+    let mut from = from;
+    while let Some(hit) = first_match(text, from) {
+        if hit.format.nature != Nature::Public && shape::literal_prefix(hit.format) > 0 {
+            return Some((hit.range, hit.format, hit.checksum));
+        }
+        from = hit.range.end;
+    }
+    None
 }
 
 fn part(range: Range<usize>, kind: Kind, why: Why) -> Part {

@@ -7,6 +7,8 @@ use crate::prelude::*;
 pub enum NameSays {
     /// The value is public by its kind: an identifier, a publishable key.
     Public,
+    /// The value names an object or says something about a secret: an identifier, a file, a limit.
+    About,
     /// Nothing.
     Nothing,
     /// Perhaps: `KEY`, `AUTH`, `SESSION`.
@@ -42,7 +44,7 @@ pub(crate) fn words_of(name: &str) -> Vec<String> {
 }
 
 const PASSWORD: &[&str] =
-    &["password", "passwd", "pwd", "passphrase", "passcode", "pass", "pw", "passwort", "kennwort"];
+    &["password", "passwd", "pwd", "passphrase", "passcode", "pass", "pw", "passwort", "kennwort", "mnemonic"];
 const SECRET: &[&str] = &[
     "secret",
     "secrets",
@@ -233,6 +235,77 @@ const ABOUT: &[&str] = &[
     "verify",
     "check",
 ];
+/// At the end of a name that says nothing else, these say that the value names a thing: it may look random and is no secret.
+const OBJECT: &[&str] = &[
+    "sheet",
+    "spreadsheet",
+    "page",
+    "thread",
+    "channel",
+    "board",
+    "calendar",
+    "document",
+    "doc",
+    "commit",
+    "sha",
+    "sha1",
+    "sha256",
+    "md5",
+    "hash",
+    "digest",
+    "checksum",
+    "integrity",
+    "fingerprint",
+    "etag",
+    "trace",
+    "span",
+    "traceparent",
+    "revision",
+    "build",
+    "uuid",
+    "guid",
+    "image",
+    "voice",
+    "bucket",
+    "instance",
+    "customer",
+    "assistant",
+    "project",
+    "team",
+    "workspace",
+    "organization",
+    "organisation",
+    "org",
+    "tenant",
+    "account",
+    "database",
+    "table",
+    "base",
+    "repo",
+    "repository",
+    "branch",
+    "tag",
+    "release",
+    "cluster",
+    "deployment",
+    "container",
+    "job",
+    "run",
+    "task",
+    "issue",
+    "ticket",
+    "figma",
+    "design",
+    "template",
+    "playlist",
+    "video",
+    "space",
+    "site",
+    "zone",
+    "order",
+    "release",
+    "sid",
+];
 /// Before `key` or `token`, these make something public or technical of it.
 const NOT_SECRET_BEFORE: &[&str] = &[
     "public",
@@ -318,7 +391,7 @@ pub(crate) fn name_says(name: &str) -> NameSays {
         at.checked_sub(1).and_then(|i| words.get(i)).is_some_and(|before| NOT_SECRET_BEFORE.contains(before))
     };
     if ABOUT.contains(last) {
-        return NameSays::Nothing;
+        return NameSays::About;
     }
     if words.iter().any(|w| PASSWORD.contains(w) || ["password", "passwd"].iter().any(|p| w.ends_with(p))) {
         return NameSays::Password;
@@ -333,8 +406,8 @@ pub(crate) fn name_says(name: &str) -> NameSays {
             "key" | "keys" if technical(at) => NameSays::Nothing,
             "key" | "keys" if before.is_some_and(|b| KEY_OF.contains(b)) => NameSays::Secret,
             "string" if before == Some(&"connection") => NameSays::Secret,
-            "header" | "value" | "key" | "keys" | "auth" | "authentication" | "session" | "login" | "sas"
-            | "signature" | "webhook" | "creds" | "cred" | "otp" | "connection" => NameSays::Perhaps,
+            "header" | "value" | "key" | "keys" | "auth" | "oauth" | "seed" | "authentication" | "session"
+            | "login" | "sas" | "signature" | "webhook" | "creds" | "cred" | "otp" | "connection" => NameSays::Perhaps,
             // Also run together: `harbourtoken`, `crewsecret`.
             w if SECRET.contains(&w) || ["token", "secret", "apikey"].iter().any(|end| w.ends_with(end)) => {
                 NameSays::Secret
@@ -343,7 +416,7 @@ pub(crate) fn name_says(name: &str) -> NameSays {
         };
         best = best.max(says);
     }
-    best
+    if best == NameSays::Nothing && OBJECT.contains(last) { NameSays::About } else { best }
 }
 
 #[cfg(test)]
@@ -378,10 +451,11 @@ mod tests {
                 Public,
                 "CLIENT_ID clientId AZURE_TENANT_ID PROJECT_REF AWS_ACCESS_KEY_ID PUBLIC_KEY SUPABASE_ANON_KEY TEAM_ID",
             ),
+            (Nothing, "MAX_TOKENS TOKENIZER KEYBOARD PRIMARY_KEY MONKEY CACHE_KEY MAX_OUTPUT_TOKENS GREETING"),
             (
-                Nothing,
-                "LOG_LEVEL MAX_TOKENS TOKEN_LIMIT TOKEN_URL API_KEY_FILE SECRET_NAME PASSWORD_PATH TOKENIZER KEYBOARD HOST \
-                       PRIMARY_KEY AUTH_TYPE TOKEN_ENDPOINT PORT MONKEY SECRET_PROVIDER CACHE_KEY MAX_OUTPUT_TOKENS CREDENTIALS_FILE PASSWORD_POLICY",
+                About,
+                "LOG_LEVEL TOKEN_LIMIT TOKEN_URL API_KEY_FILE SECRET_NAME PASSWORD_PATH HOST AUTH_TYPE TOKEN_ENDPOINT PORT \
+                       SECRET_PROVIDER CREDENTIALS_FILE PASSWORD_POLICY SPREADSHEET_ID REQUEST_ID SHEET GIT_SHA",
             ),
         ] {
             for name in names.split_whitespace() {

@@ -170,6 +170,17 @@ const FILL_IN: &[&str] = &[
     "ihr",
     "mein",
     "votre",
+    "deine",
+    "tu",
+    "tua",
+    "tuo",
+    "sua",
+    "seu",
+    "jouw",
+    "uw",
+    "anything",
+    "whatever",
+    "notneeded",
     "lorem",
     "foobar",
 ];
@@ -243,7 +254,58 @@ const NAMING: &[&str] = &[
     "see",
     "env",
     "actual",
+    "no",
+    "needed",
+    "required",
+    "optional",
+    "unused",
+    "necessary",
+    "sk",
+    "ein",
+    "schluessel",
+    "passwort",
+    "clave",
+    "llave",
+    "cle",
+    "mot",
+    "passe",
+    "chiave",
+    "sleutel",
+    "chave",
+    "contrasena",
+    "la",
+    "le",
+    "de",
+    "il",
 ];
+/// Before a naming word, run together with it: `yourpassword`, `mytoken`.
+const OWNING: &[&str] = &["your", "my", "the", "insert", "enter", "replace", "change", "some"];
+/// What the manuals write where a login stands.
+const LOGIN_WORDS: &[&str] = &[
+    "user",
+    "username",
+    "usr",
+    "login",
+    "name",
+    "password",
+    "passwd",
+    "pass",
+    "pwd",
+    "pw",
+    "secret",
+    "dbuser",
+    "dbpassword",
+];
+
+/// Does a part of a login only name itself (`user`, `my_password`, `YOUR_USER`)?
+pub(super) fn names_itself(text: &str) -> bool {
+    let words = super::name::words_of(text);
+    !words.is_empty()
+        && words.iter().all(|w| {
+            let bare = OWNING.iter().find_map(|own| w.strip_prefix(own)).unwrap_or(w);
+            bare.is_empty() || bare == "db" || LOGIN_WORDS.contains(&bare)
+        })
+}
 
 /// Is this value meant to be filled in by the reader?
 pub(super) fn is_placeholder(value: &str, words: &Words) -> bool {
@@ -264,16 +326,24 @@ pub(super) fn is_placeholder(value: &str, words: &Words) -> bool {
     let lower: Vec<&str> =
         parts.iter().map(String::as_str).filter(|w| !w.chars().all(|c| c.is_ascii_digit())).collect();
     let fill_in = |word: &&str| FILL_IN.contains(word);
-    if lower.iter().any(fill_in) && (words.coverage(value) > 0.45 || lower.iter().all(fill_in)) {
+    let spelled = !value.bytes().any(|b| b.is_ascii_digit()) && value.contains(['_', '-', ' ']);
+    if lower.iter().any(fill_in) && (spelled || words.coverage(value) > 0.45 || lower.iter().all(fill_in)) {
         return true;
     }
     // A token with the word EXAMPLE written into it is the documented sample of its format.
     if value.contains("EXAMPLE") || value.to_ascii_lowercase().contains("changeme") {
         return true;
     }
-    !lower.is_empty()
-        && lower.iter().all(|word| NAMING.contains(word))
-        && value.chars().filter(char::is_ascii_digit).count() <= 4
+    // `DEIN_API_SCHLUESSEL`: a variable's name, in whatever language.
+    let named = value.contains('_') && value.chars().all(|c| c.is_ascii_uppercase() || c == '_');
+    let naming = |word: &&str| {
+        NAMING.contains(word)
+            || OWNING.iter().any(|own| word.strip_prefix(own).is_some_and(|rest| NAMING.contains(&rest)))
+    };
+    if named && value.len() >= 6 {
+        return true;
+    }
+    !lower.is_empty() && lower.iter().all(naming) && value.chars().filter(char::is_ascii_digit).count() <= 4
 }
 
 /// A run of filler: `xxxx`, `****`, `....`, `0000000`, `aaaaaaaa`.

@@ -134,6 +134,7 @@ pub(super) fn is_no_secret(value: &str) -> bool {
         || is_date(value)
         || is_host(value)
         || is_locale(value)
+        || is_resource_name(value)
 }
 
 fn is_path(value: &str) -> bool {
@@ -153,7 +154,7 @@ fn is_path(value: &str) -> bool {
     (rooted && (value.len() < 36 || value.matches(['/', '\\']).count() > 1) && !value.ends_with('=')) || drive || file
 }
 
-fn is_uuid(value: &str) -> bool {
+pub(super) fn is_uuid(value: &str) -> bool {
     let bare = value.trim_matches(['{', '}']);
     let groups: Vec<usize> = bare.split('-').map(str::len).collect();
     groups == [8, 4, 4, 4, 12] && bare.chars().all(|c| c == '-' || c.is_ascii_hexdigit())
@@ -209,6 +210,13 @@ fn is_host(value: &str) -> bool {
     (numeric || (labels.len() >= 2 && plain && top) || host == "localhost") && port.chars().all(|c| c.is_ascii_digit())
 }
 
+/// The name under which a cloud keeps something: `arn:partition:service:…`, `projects/…/secrets/…`.
+fn is_resource_name(value: &str) -> bool {
+    (value.starts_with("arn:") && value.matches(':').count() >= 5)
+        || (["projects/", "subscriptions/", "/subscriptions/"].iter().any(|p| value.starts_with(p))
+            && value.matches('/').count() >= 3)
+}
+
 fn is_locale(value: &str) -> bool {
     matches!(value.as_bytes(), [a, b, b'_' | b'-', c, d, ..] if a.is_ascii_lowercase() && b.is_ascii_lowercase() && c.is_ascii_uppercase() && d.is_ascii_uppercase())
         && value.len() <= 12
@@ -233,6 +241,7 @@ pub(super) fn is_trivial(value: &str) -> bool {
         "toor",
         "secret",
         "changeme",
+        "changeit",
         "test",
         "guest",
         "user",

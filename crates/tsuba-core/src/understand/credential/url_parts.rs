@@ -1,11 +1,13 @@
 //! Credentials inside addresses and connection strings.
 
+use super::super::remote::is_server_address;
 use super::name::NameSays;
 use super::{Kind, Lexicon, Part, Place, Why, name_says, part, reference, shape};
 use crate::prelude::*;
 
-/// Collects the credentials in every address and connection string of `value`.
-pub(super) fn collect(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec<Part>) {
+/// Collects the credentials in every address and connection string of `value`. With `paths`, a generated segment of a path is
+/// one: the address of a hosted server is often the key to it, while the address of a document names the document.
+pub(super) fn collect(lexicon: &Lexicon, value: &str, paths: bool, base: usize, out: &mut Vec<Part>) {
     let mut at = 0;
     while let Some(found) = value.get(at..).and_then(|rest| rest.find("://")) {
         let separator = at + found;
@@ -16,10 +18,17 @@ pub(super) fn collect(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec
         let rest = value.get(separator + 3..).unwrap_or_default();
         let end = separator + 3 + rest.find([' ', '"', '\'', '\n', '|', '>', ';']).unwrap_or(rest.len());
         let scheme = value.get(scheme_start..separator).unwrap_or_default();
-        address(lexicon, scheme, value, separator + 3..end, base, out);
+        address(lexicon, scheme, value, separator + 3..end, paths, base, out);
         at = end.max(separator + 3);
     }
     key_values(lexicon, value, base, out);
+}
+
+/// Is a generated part of this address's path the key to what it leads to? So it is for tool servers and for hooks that
+/// anybody may post to who knows the address.
+pub(super) fn is_capability(name: &str, address: &str) -> bool {
+    let hooks = |text: &str| text.to_ascii_lowercase().contains("hook");
+    is_server_address(address) || (address.contains("://") && (hooks(name) || hooks(address)))
 }
 
 /// One address: `text[range]` is what follows `://`.
@@ -28,11 +37,13 @@ fn address(
     scheme: &str,
     text: &str,
     range: core::ops::Range<usize>,
+    paths: bool,
     base: usize,
     out: &mut Vec<Part>,
 ) {
     let Some(rest) = text.get(range.clone()) else { return };
-    let web = matches!(scheme.to_ascii_lowercase().as_str(), "http" | "https" | "ws" | "wss");
+    let scheme = scheme.to_ascii_lowercase();
+    let web = matches!(scheme.strip_prefix("git+").unwrap_or(&scheme), "http" | "https" | "ws" | "wss");
     let authority_end = rest.find(['/', '?', '#']).unwrap_or(rest.len());
     // A password may itself hold a slash: with an `@` further on and no dot before the slash, the authority goes on.
     let authority_end = match rest.rfind('@') {
@@ -49,7 +60,7 @@ fn address(
     if let Some((login, host)) = authority.rsplit_once('@') {
         if let Some((user, password)) = login.split_once(':') {
             let start = range.start + user.len() + 1;
-            password_part(lexicon, password, host, base + start, web, out);
+            password_part(lexicon, (user, password), host, base + start, web, out);
         } else if web && lexicon.is_random(login) {
             // `https://TOKEN@host`: the user name is the token.
             out.push(Part {
@@ -58,26 +69,35 @@ fn address(
             });
         }
     }
-    if let Some(query) = rest.find('?') {
+    if let Some(query) = rest.find(['?', '#']) {
         query_parts(lexicon, rest, query + 1, base + range.start, out);
     }
-    if web {
+    if web && paths {
         path_parts(lexicon, rest, authority_end, base + range.start, out);
     }
 }
 
-fn password_part(lexicon: &Lexicon, password: &str, host: &str, at: usize, web: bool, out: &mut Vec<Part>) {
+fn password_part(
+    lexicon: &Lexicon,
+    (user, password): (&str, &str),
+    host: &str,
+    at: usize,
+    web: bool,
+    out: &mut Vec<Part>,
+) {
     if password.is_empty() {
         return;
     }
     let trivial = shape::is_trivial(password);
+    // `user:password@host` is how every manual writes it.
+    let manual = reference::names_itself(user) && reference::names_itself(password);
     let local = host.starts_with("localhost")
         || host.starts_with("127.")
         || host.starts_with("[::1]")
         || host.starts_with("host.docker.internal");
     let kind = if !reference::references(password).is_empty() {
         Kind::Reference
-    } else if (trivial && local) || (!trivial && reference::is_placeholder(password, &lexicon.words)) {
+    } else if manual || (trivial && local) || (!trivial && reference::is_placeholder(password, &lexicon.words)) {
         Kind::Placeholder
     } else {
         Kind::Plaintext
@@ -94,8 +114,8 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mu
         if let Some((name, value)) = pair.split_once('=') {
             let start = base + at + name.len() + 1;
             let says = match name_says(name) {
-                // In an address even `key`, `sig`, `code` alone name a credential.
-                NameSays::Perhaps => NameSays::Secret,
+                // In an address even `key`, `sig`, `code` alone name a credential, unless it is a word.
+                NameSays::Perhaps if is_key(lexicon, name, value) => NameSays::Secret,
                 NameSays::Nothing
                     if matches!(name, "sig" | "code" | "k" | "auth" | "access") && lexicon.is_random(value) =>
                 {
@@ -123,9 +143,21 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mu
     }
 }
 
+/// Is the value of a parameter whose name only hints at a secret one? A word or a number is none.
+fn is_key(lexicon: &Lexicon, name: &str, value: &str) -> bool {
+    if shape::is_uuid(value) {
+        // `session=UUID` names a session; `key=UUID` is how hosted servers hand out addresses.
+        return ["key", "auth", "sig"].iter().any(|word| name.to_ascii_lowercase().contains(word));
+    }
+    let digits = value.bytes().any(|b| b.is_ascii_digit());
+    let unlike_words = value.len() >= 12 && lexicon.words.coverage(value) < 0.4;
+    !shape::is_no_secret(value) && (lexicon.is_random(value) || (digits && value.len() >= 8) || unlike_words)
+}
+
 /// A path segment that looks generated is the key of a hosted server, unless the segment before says it is an identifier.
 fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut Vec<Part>) {
     let end = rest.find(['?', '#']).unwrap_or(rest.len());
+    let served = format!("://{rest}");
     let mut at = from;
     let mut before = "";
     for segment in rest.get(from..end).unwrap_or_default().split('/') {
@@ -137,6 +169,7 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
             "tenant",
             "account",
             "commit",
+            "file",
             "blob",
             "tree",
             "asset",
@@ -150,9 +183,9 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
         ]
         .iter()
         .any(|word| before.to_ascii_lowercase().starts_with(word));
-        let looks_random = segment.len() >= 16
-            && lexicon.is_random(segment)
-            && !(shape::is_hex(segment) && matches!(segment.len(), 40 | 64));
+        // Forty or sixty-four hexadecimal digits are a commit or a digest, except where a server answers.
+        let hash = shape::is_hex(segment) && matches!(segment.len(), 40 | 64) && !is_server_address(&served);
+        let looks_random = segment.len() >= 16 && lexicon.is_random(segment) && !hash;
         if looks_random && !names_an_object {
             let start = base + at;
             out.push(Part {
@@ -177,7 +210,7 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
 fn key_values(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec<Part>) {
     let separator = if value.contains(';') { ';' } else { ' ' };
     let pairs = value.split(separator).filter(|pair| pair.contains('=')).count();
-    if pairs < 2 || value.contains("://") {
+    if pairs < 2 || (separator == ' ' && value.contains("://")) {
         return;
     }
     let mut at = 0;

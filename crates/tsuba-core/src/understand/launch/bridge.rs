@@ -1,6 +1,7 @@
 //! Bridges: a server's own arguments that hold another command line, or an address to turn into a local server.
 //! They are known by their shape, not by a list of products.
 
+use super::super::remote::is_server_address;
 use super::wrappers::is_starter;
 use super::{Step, StepKind, program_name};
 use crate::prelude::*;
@@ -137,12 +138,4 @@ fn is_bridge_like(step: &Step) -> bool {
     ["remote", "proxy", "bridge", "gateway", "relay", "tunnel", "connect", "adapter", "forward", "mcpo", "stdio"]
         .iter()
         .any(|word| name.contains(word))
-}
-
-/// An address whose host or path says that a tool server answers there.
-pub(super) fn is_server_address(address: &str) -> bool {
-    let rest = address.split_once("://").map_or(address, |(_, rest)| rest);
-    let (host, path) = rest.split_once('/').unwrap_or((rest, ""));
-    let path = path.split(['?', '#']).next().unwrap_or(path);
-    host.starts_with("mcp.") || host.contains("-mcp.") || path.split('/').any(|part| matches!(part, "mcp" | "sse"))
 }

@@ -195,6 +195,8 @@ pub struct Plan {
     pub targets: Vec<Located>,
     /// Shell lines met on the way, whole.
     pub shell_lines: Vec<Located>,
+    /// Commands of shell lines that start no server (`curl … |`, `echo …`), word by word: they may hold secrets all the same.
+    pub passing: Vec<Vec<Located>>,
     /// Why the chain could not be followed to its end, where that is so.
     pub not_understood: Option<&'static str>,
 }

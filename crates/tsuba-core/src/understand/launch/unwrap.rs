@@ -289,6 +289,7 @@ impl Unwrapper<'_> {
                     self.remote_script(address);
                 }
             }
+            self.plan.passing.extend(command.substituted);
             if !command.words.is_empty() {
                 out.push((command.words, command.piped_on));
             }
@@ -318,17 +319,21 @@ impl Unwrapper<'_> {
                     Some(address) => {
                         self.remote_script(address);
                         taken = index + 1;
+                        self.plan.passing.extend(commands.get(taken).map(|(words, _)| words.clone()));
                     }
                     None => address.into_iter().for_each(|address| self.remote_script(address)),
                 }
+                self.plan.passing.push(words.clone());
                 continue;
             }
             if let Some(address) = address.filter(|_| *piped_on) {
                 fed_by = Some(address.clone());
+                self.plan.passing.push(words.clone());
                 continue;
             }
             if TRIVIAL.contains(&name.as_str()) && name != "eval" {
                 self.trivial(&name, words);
+                self.plan.passing.push(words.clone());
                 continue;
             }
             let from = self.plan.steps.len();
