@@ -8,6 +8,7 @@ pub mod inventory;
 mod json;
 mod markdown;
 pub mod model;
+mod rows;
 pub mod rules;
 mod sarif;
 mod style;

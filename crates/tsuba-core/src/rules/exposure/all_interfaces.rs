@@ -35,12 +35,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .word("setting", format!("{}={}", variable.name, variable.value.text))
             .corrected("127.0.0.1");
     }
-    for step in &plan.steps {
-        for (at, word) in step.args.iter().enumerate() {
+    for words in plan.steps.iter().flat_map(|step| [&step.options, &step.args]) {
+        for (at, word) in words.iter().enumerate() {
             let (name, value) = match word.text.split_once('=') {
                 Some((name, value)) => (name, value),
                 None => {
-                    (step.args.get(at.wrapping_sub(1)).map(|w| w.text.as_str()).unwrap_or_default(), word.text.as_str())
+                    (words.get(at.wrapping_sub(1)).map(|w| w.text.as_str()).unwrap_or_default(), word.text.as_str())
                 }
             };
             let host = value
@@ -60,6 +60,9 @@ fn is_any(host: &str) -> bool {
 
 fn names_host(name: &str) -> bool {
     words_of(name).iter().any(|w| {
-        matches!(w.as_str(), "host" | "bind" | "listen" | "address" | "addr" | "hostname" | "interface" | "ip")
+        matches!(
+            w.as_str(),
+            "host" | "bind" | "listen" | "address" | "addr" | "hostname" | "interface" | "ip" | "inspect"
+        )
     }) && !words_of(name).iter().any(|w| matches!(w.as_str(), "allowed" | "trusted" | "origin" | "origins"))
 }

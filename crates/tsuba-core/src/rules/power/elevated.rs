@@ -1,4 +1,5 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::text::Located;
 use crate::understand::launch::StepKind;
 
 pub(super) static RULE: Rule = Rule {
@@ -25,6 +26,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         // `sudo -u crew` lowers the rights.
         let user = step.options.iter().enumerate().find_map(|(at, word)| match word.text.as_str() {
             "-u" | "--user" => step.options.get(at + 1).map(|w| w.text.as_str()),
+            // `su` and its like name the user as an operand.
+            text if name == "su" && at_operand(&step.options, at) => Some(text),
             text => text.strip_prefix("--user=").or_else(|| text.strip_prefix("-u").filter(|rest| !rest.is_empty())),
         });
         if user.is_none_or(|user| matches!(user, "root" | "0" | "#0")) {
@@ -39,4 +42,13 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             out.hit(user).word("how", "the container's --user").word("user", "root").because(Circumstance::Weak);
         }
     }
+}
+
+/// Is the word at this place no option, and no option's value?
+fn at_operand(words: &[Located], at: usize) -> bool {
+    let is_option = |at: usize| words.get(at).is_some_and(|w| w.text.starts_with('-'));
+    !is_option(at)
+        && !at
+            .checked_sub(1)
+            .is_some_and(|before| is_option(before) && words.get(before).is_some_and(|w| w.text != "-"))
 }

@@ -82,7 +82,19 @@ pub(super) fn look(source: &str, step: &Step) -> Option<Nested> {
     {
         return Some(Nested::Words(args.get(at..).unwrap_or_default().to_vec()));
     }
+    // So may a program of any name, where a runner stands among its operands and something behind it.
+    if let Some(at) = args.iter().position(|w| is_runner(&w.text))
+        && args.len() > at + 1
+        && (at == 0 || args.get(at - 1).is_some_and(|before| !before.text.starts_with('-')))
+    {
+        return Some(Nested::Words(args.get(at..).unwrap_or_default().to_vec()));
+    }
     target(source, step).map(Nested::Target)
+}
+
+/// Programs that do nothing but start a server that is named to them; as a plain operand their names mean that.
+fn is_runner(word: &str) -> bool {
+    matches!(program_name(word).as_str(), "npx" | "uvx" | "bunx" | "pnpx" | "pipx" | "dnx")
 }
 
 fn target(source: &str, step: &Step) -> Option<Located> {

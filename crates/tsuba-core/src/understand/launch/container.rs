@@ -192,7 +192,12 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Loca
             unwrapper.wrapper(program, parsed.consumed);
             return unwrapper.run(parsed.rest.get(1..).unwrap_or_default());
         }
-        _ => return unwrapper.server(program, StepKind::Program, args, &[]),
+        ["compose", ..] => return compose(unwrapper, program, outer.rest.get(1..).unwrap_or_default()),
+        _ => {
+            unwrapper.plan.not_understood =
+                Some("what this command of the container engine starts is not written here");
+            return unwrapper.server(program, StepKind::Program, args, &[]);
+        }
     };
     let parsed = options::parse(unwrapper.source, outer.rest.get(from..).unwrap_or_default(), WITH_VALUE);
     let Some((image, inside)) = parsed.rest.split_first() else {
@@ -234,6 +239,44 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Loca
     } else {
         unwrapper.server(program, StepKind::Container(container), inside, &options);
     }
+}
+
+/// `docker compose [-f FILE] run|exec [options] SERVICE [command]`.
+fn compose(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
+    let with_value = [
+        "-f",
+        "--file",
+        "-p",
+        "--project-name",
+        "--profile",
+        "--env-file",
+        "--project-directory",
+        "-e",
+        "--env",
+        "-u",
+        "--user",
+        "-w",
+        "--workdir",
+        "-v",
+        "--volume",
+        "--name",
+        "--entrypoint",
+        "--index",
+    ];
+    let outer = options::parse(unwrapper.source, args, &with_value);
+    let verb = outer.rest.split_first().filter(|(verb, _)| matches!(verb.text.as_str(), "run" | "exec" | "up"));
+    let parsed = options::parse(unwrapper.source, verb.map_or(&[][..], |(_, rest)| rest), &with_value);
+    environment(unwrapper, &parsed);
+    let Some((service, inner)) = parsed.rest.split_first() else {
+        unwrapper.plan.not_understood = Some("what this compose command starts is not written here");
+        return unwrapper.server(program, StepKind::Program, args, &[]);
+    };
+    if inner.first().is_some_and(|w| wrappers::is_starter(&program_name(&w.text))) {
+        unwrapper.wrapper(program, parsed.consumed);
+        return unwrapper.run(inner);
+    }
+    unwrapper.plan.not_understood = Some("a service of a compose file: what it runs is written there");
+    unwrapper.server(program, StepKind::Script(service.clone()), inner, parsed.consumed);
 }
 
 /// Variables and environment files handed into a container.

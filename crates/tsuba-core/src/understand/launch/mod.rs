@@ -3,11 +3,13 @@
 mod bridge;
 mod container;
 mod image;
+mod list;
 mod npm;
 mod options;
 mod python;
 mod runtime;
 mod shell;
+mod shells;
 mod spec;
 mod unwrap;
 mod windows;

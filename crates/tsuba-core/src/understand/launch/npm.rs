@@ -49,6 +49,14 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, name: &str, 
         ("npm", "exec" | "x") | ("pnpm" | "yarn", "dlx") => {
             execute(unwrapper, program, &format!("{name} {}", verb.text), rest, parsed.consumed)
         }
+        // What is installed first is what runs afterwards.
+        ("npm" | "pnpm", "install" | "i" | "add") | ("yarn", "add") | ("yarn", "global")
+            if rest.iter().any(|w| !w.text.starts_with('-') && w.text != "add") =>
+        {
+            let inner = options::parse(unwrapper.source, rest, WITH_VALUE);
+            let words = inner.rest.iter().filter(|w| !w.text.starts_with('-') && w.text != "add");
+            unwrapper.installed(program, words.map(|word| spec::npm(&format!("{name} {}", verb.text), word)));
+        }
         // `npm create NAME` runs the package `create-NAME`.
         ("npm" | "pnpm" | "yarn", "create" | "init") if rest.first().is_some_and(|w| !w.text.starts_with('-')) => {
             let Some((spec, args)) = rest.split_first() else { return };
@@ -85,7 +93,10 @@ fn initializer(spec: &str) -> String {
 fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args: &[Located], before: &[Located]) {
     let parsed = options::parse(unwrapper.source, args, WITH_VALUE);
     let options: Vec<Located> = before.iter().chain(parsed.consumed).cloned().collect();
-    let packages: Vec<Located> = parsed.values(&["-p", "--package"]).cloned().collect();
+    // `pnpm --package NAME dlx …`: the option may stand before the verb.
+    let outer = options::parse(unwrapper.source, before, WITH_VALUE);
+    let named = |from: &options::Parsed<'_>| from.values(&["-p", "--package"]).cloned().collect::<Vec<Located>>();
+    let packages = [named(&outer), named(&parsed)].concat();
     let line = parsed.values(&["-c", "--call"]).next().cloned();
     if packages.is_empty() {
         match (line, parsed.rest.split_first()) {
@@ -94,8 +105,11 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
                 unwrapper.line(&line);
             }
             (None, Some((spec, args))) => {
-                let args = args.strip_prefix(core::slice::from_ref(&spec.with_text("--"))).unwrap_or(args);
-                unwrapper.server(program, StepKind::Package(spec::npm(runner, spec)), args, &options);
+                let args = match args {
+                    [end, rest @ ..] if end.text == "--" => rest,
+                    all => all,
+                };
+                unwrapper.package(program, spec::npm(runner, spec), args, &options);
             }
             (None, None) => unwrapper.server(program, StepKind::Program, args, &[]),
         }
@@ -129,5 +143,5 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
         Some(line) => vec![line],
         None => parsed.rest.iter().skip(1).cloned().collect(),
     };
-    unwrapper.server(program, StepKind::Package(main), &args, &options);
+    unwrapper.package(program, main, &args, &options);
 }

@@ -54,6 +54,9 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, name: &str, 
     let parsed = options::parse(unwrapper.source, args, UV_VALUE);
     let words: Vec<&str> = parsed.rest.iter().take(2).map(|w| w.text.as_str()).collect();
     match (name, words.as_slice()) {
+        ("pip", ["install", ..]) => {
+            install(unwrapper, program, "pip install", parsed.rest.get(1..).unwrap_or_default())
+        }
         ("uvx", _) => tool(unwrapper, program, "uvx", args, &[]),
         ("uv", ["tool", "run"]) => {
             tool(unwrapper, program, "uv tool run", parsed.rest.get(2..).unwrap_or_default(), parsed.consumed)
@@ -62,9 +65,22 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, name: &str, 
             tool(unwrapper, program, "uv x", parsed.rest.get(1..).unwrap_or_default(), parsed.consumed)
         }
         ("uv", ["run", ..]) => project(unwrapper, program, parsed.rest.get(1..).unwrap_or_default(), parsed.consumed),
+        ("uv", ["tool" | "pip", "install"]) | ("pipx", ["install", ..]) => {
+            let skip = if name == "uv" { 2 } else { 1 };
+            install(unwrapper, program, &format!("{name} install"), parsed.rest.get(skip..).unwrap_or_default());
+        }
         ("pipx", ["run", ..]) => pipx(unwrapper, program, parsed.rest.get(1..).unwrap_or_default()),
         _ => unwrapper.server(program, StepKind::Program, args, &[]),
     }
+}
+
+/// `pip install NAME …`: what is installed first is what runs afterwards.
+fn install(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args: &[Located]) {
+    let mut with_value: Vec<&str> = UV_VALUE.to_vec();
+    with_value.extend(["-r", "--requirement", "-t", "--target", "-e", "--editable"]);
+    let parsed = options::parse(unwrapper.source, args, &with_value);
+    let words = parsed.rest.iter().filter(|word| !word.text.starts_with('-'));
+    unwrapper.installed(program, words.map(|word| spec::pypi(runner, word)));
 }
 
 fn beside(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, specs: &[Located]) {
@@ -111,9 +127,7 @@ fn tool(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args: &[
             let args = rest.map_or(&[][..], |(_, args)| args);
             unwrapper.server(program, StepKind::Package(spec::pypi(runner, &from)), args, &options);
         }
-        (None, Some((word, args))) => {
-            unwrapper.server(program, StepKind::Package(spec::pypi(runner, word)), args, &options)
-        }
+        (None, Some((word, args))) => unwrapper.package(program, spec::pypi(runner, word), args, &options),
         (None, None) => unwrapper.server(program, StepKind::Program, args, &[]),
     }
 }
@@ -143,7 +157,9 @@ fn project(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located], b
     if word.text.starts_with("https://") || word.text.starts_with("http://") {
         return unwrapper.server(program, StepKind::RemoteScript(word.clone()), rest, &options);
     }
-    if super::wrappers::is_starter(&super::program_name(&word.text)) {
+    // The protocol's own tool, and one like it, start the server in a file that is named to them.
+    let hosts = matches!(word.text.as_str(), "mcp" | "fastmcp");
+    if hosts || super::wrappers::is_starter(&super::program_name(&word.text)) {
         unwrapper.wrapper(program, &options);
         return unwrapper.run(parsed.rest);
     }
@@ -179,6 +195,11 @@ pub(super) fn interpreter(unwrapper: &mut Unwrapper<'_>, program: &Located, args
         if matches!(module.text.as_str(), "uv" | "pipx") {
             unwrapper.wrapper(program, options);
             return unwrapper.run(args.get(at + 1..).unwrap_or_default());
+        }
+        if let ("pip", [verb, rest @ ..]) = (module.text.as_str(), behind(at))
+            && verb.text == "install"
+        {
+            return install(unwrapper, program, "pip install", rest);
         }
         let script = module.with_text(format!("-m {}", module.text));
         return unwrapper.server(program, StepKind::Script(script), behind(at), options);

