@@ -104,11 +104,10 @@ fn server(launch: &Launch) -> Option<String> {
         format!("{runner} {image}{tag}{digest}")
     } else {
         let script = launch.script.as_ref()?.as_str();
-        if runner.is_empty() || script.to_lowercase().ends_with(runner) {
-            script.to_owned()
-        } else {
-            format!("{runner} {script}")
-        }
+        let file = script.rsplit(['/', '\\']).next().unwrap_or(script).to_lowercase();
+        let bare =
+            [".exe", ".cmd", ".bat", ".ps1"].iter().find_map(|ending| file.strip_suffix(ending)).unwrap_or(&file);
+        if runner.is_empty() || bare == runner { script.to_owned() } else { format!("{runner} {script}") }
     };
     Some(format!("{what} [{pin}]"))
 }

@@ -44,13 +44,7 @@ impl Renderer for Text {
         for entry in talked {
             self.entry(entry, own(entry), out)?;
         }
-        if !loose.is_empty() {
-            writeln!(out, "\n{}", self.0.paint(Tint::Heading, "In files, not in one entry"))?;
-            for finding in loose {
-                writeln!(out, "\n  {}:{}", finding.setup, finding.place.line)?;
-                self.finding(finding, out)?;
-            }
-        }
+        self.loose(&loose, out)?;
         self.quiet(&quiet, out)?;
         self.unread(report, out)?;
         // On a terminal the first lines have scrolled away.
@@ -104,7 +98,56 @@ impl Text {
         } else {
             String::new()
         };
-        writeln!(out, "{found}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))
+        writeln!(out, "{found}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
+        self.often(report, out)
+    }
+
+    /// Which rules speak most often: where one change of habit would help most.
+    fn often(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+        report.findings.iter().for_each(|finding| *counts.entry(finding.rule).or_default() += 1);
+        let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
+        counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
+        let told: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
+        if report.findings.len() > LONG && !told.is_empty() {
+            writeln!(out, "most often: {}", told.join(", "))?;
+        }
+        Ok(())
+    }
+
+    /// Findings that belong to no entry, those of one rule together.
+    fn loose(&self, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
+        if findings.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "In files, not in one entry"))?;
+        for group in findings.chunk_by(|a, b| (a.rule, a.severity, &a.fix) == (b.rule, b.severity, &b.fix)) {
+            writeln!(out)?;
+            match group {
+                [one] => {
+                    writeln!(out, "{}{}:{}", " ".repeat(INDENT), one.setup, one.place.line)?;
+                    self.finding(one, true, out)?;
+                }
+                [first, ..] => {
+                    writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
+                    let alike = group.iter().all(|finding| finding.message == first.message);
+                    if alike {
+                        self.wrapped(first.message.as_str(), "", out)?;
+                    }
+                    for finding in group {
+                        let said = if alike { String::new() } else { format!("  {}", finding.message) };
+                        self.wrapped(&format!("{}:{}{said}", finding.setup, finding.place.line), "- ", out)?;
+                    }
+                    self.wrapped(first.fix.as_str(), "fix: ", out)?;
+                }
+                [] => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn severity(&self, finding: &FindingRow) -> String {
+        self.0.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8))
     }
 
     fn entry(&self, entry: &EntryRow, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
@@ -122,8 +165,18 @@ impl Text {
         if let Some(given) = credentials(entry) {
             self.labelled("given", &given, out)?;
         }
-        for finding in findings {
-            self.finding(finding, out)?;
+        let reasons: Vec<&str> =
+            entry.reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title).collect();
+        if reasons.len() > 1 {
+            let width = self.0.width.saturating_sub(INDENT + 9).max(24);
+            for (at, line) in wrap(&reasons.join("; "), width, "").iter().enumerate() {
+                self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
+            }
+        }
+        for (at, finding) in findings.iter().enumerate() {
+            // The same advice is given once for findings that follow each other.
+            let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));
+            self.finding(finding, !again, out)?;
         }
         Ok(())
     }
@@ -133,20 +186,23 @@ impl Text {
         writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 8)), cut(text, width))
     }
 
-    fn finding(&self, finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
+    fn finding(&self, finding: &FindingRow, advise: bool, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let sure = if finding.confidence.name() == "certain" {
             String::new()
         } else {
             format!(" ({})", finding.confidence.name())
         };
+        let place =
+            format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
+        let used = INDENT + 9 + finding.rule.len() + sure.len() + 2;
         writeln!(
             out,
-            "{}{} {}  {}{sure}",
+            "{}{} {}{sure}  {}",
             " ".repeat(INDENT),
-            look.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8)),
+            self.severity(finding),
             finding.rule,
-            look.paint(Tint::Quiet, &format!("line {}, column {}", finding.place.line, finding.place.column))
+            look.paint(Tint::Quiet, cut(&place, look.width.saturating_sub(used).max(24)).trim_end())
         )?;
         self.wrapped(finding.message.as_str(), "", out)?;
         // What only wants tidying is told in one line, without the source.
@@ -163,7 +219,7 @@ impl Text {
             " ".repeat(start),
             look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
         )?;
-        self.wrapped(finding.fix.as_str(), "fix: ", out)
+        if advise { self.wrapped(finding.fix.as_str(), "fix: ", out) } else { Ok(()) }
     }
 
     /// The excerpt, moved so that the marked part is seen within the width; and where the mark begins and ends.
@@ -194,22 +250,21 @@ impl Text {
         Ok(())
     }
 
-    /// Entries without a finding, a line each.
+    /// Entries without a finding, a line each, by setup.
     fn quiet(&self, entries: &[&EntryRow], out: &mut dyn Write) -> io::Result<()> {
         if entries.is_empty() {
             return Ok(());
         }
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Nothing found in"))?;
         let name = entries.iter().map(|e| e.name.as_str().chars().count()).max().unwrap_or(0).min(28);
+        let mut setup = None;
         for entry in entries {
-            let line = format!(
-                "{}  {}:{}  {}",
-                pad(&cut(entry.name.as_str(), name), name),
-                entry.setup,
-                entry.place.line,
-                plan_line(entry)
-            );
-            writeln!(out, "  {}", cut(&line, self.0.width.saturating_sub(2)))?;
+            if setup != Some(&entry.setup) {
+                writeln!(out, "  {}", self.0.paint(Tint::Quiet, entry.setup.as_str()))?;
+                setup = Some(&entry.setup);
+            }
+            let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
+            writeln!(out, "    {}", cut(&line, self.0.width.saturating_sub(4)))?;
         }
         Ok(())
     }

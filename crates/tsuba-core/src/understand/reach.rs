@@ -1,6 +1,6 @@
 //! Reach: the folders, hosts and powers of an entry, as far as its setup shows.
 
-use super::credential::words_of;
+use super::credential::{is_store_address, words_of};
 use super::entry::Entry;
 use super::launch::{StepKind, program_name};
 use super::remote::Remote;
@@ -244,7 +244,8 @@ fn hosts(entry: &Entry, reach: &mut Reach) {
     let mut found = BTreeSet::new();
     found.extend(entry.remote.iter().map(|r| r.host.clone()));
     let plan_words = entry.plan.iter().flat_map(|plan| plan.words());
-    for word in entry.variables.iter().map(|v| &v.value).chain(plan_words) {
+    let network = |word: &&Located| !is_store_address(&word.text);
+    for word in entry.variables.iter().map(|v| &v.value).chain(plan_words).filter(network) {
         let mut rest = word.text.as_str();
         while let Some(at) = rest.find("://") {
             let from = rest.get(..at).map_or(0, |head| {

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     verdict: Verdict::FixFirst,
     says: "{setting} opens it to every machine that can reach this one",
     why: "A server meant for one person answers everybody in the same network: the cafe, the office, the cloud subnet.",
-    fix: "Bind it to 127.0.0.1.",
+    fix: "Bind it to this machine only.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "0.0.0.0", "--port", "8080"] } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "127.0.0.1", "--port", "8080"] } } }"#,
     references: &["CWE-1327", "CWE-668"],

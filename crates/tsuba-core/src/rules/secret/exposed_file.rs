@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "a file with secrets can be read by others",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "a file with {count} secret(s) in plain text {how}",
+    says: "a file with {count} in plain text {how}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
     before: "--- .env tracked\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
@@ -27,6 +27,8 @@ fn check(study: &Study, out: &mut Out<'_>) {
         (false, false) => return,
     };
     if secrets > 0 {
-        out.hit(&study.start()).word("count", secrets.to_string()).word("how", how);
+        out.hit(&study.start())
+            .word("count", if secrets == 1 { "a secret".to_owned() } else { format!("{secrets} secrets") })
+            .word("how", how);
     }
 }

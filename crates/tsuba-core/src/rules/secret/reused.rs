@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "one credential is used in several places",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{what} is also used in {count} more place(s): {places}",
+    says: "{what} is also used by {places}",
     why: "When it leaks nobody can tell through which place, and it cannot be revoked for one of them without breaking the others.",
     fix: "Issue one credential for each server and person, so that each can be revoked alone.",
     before: r#"{ "mcpServers": {
@@ -50,12 +50,12 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 })
             })
             .collect();
-        let more = if rest.len() > NAMED { ", …" } else { "" };
+        let more =
+            rest.len().checked_sub(NAMED).filter(|n| *n > 0).map_or(String::new(), |n| format!(", and {n} more"));
         let owner = |study: &Study| (study.document.facts.owner.clone(), study.document.facts.team.clone());
         let several = rest.iter().any(|(_, study, _)| owner(study) != owner(first_study));
         out.hit_in(*first_at, &handed.value)
             .word("what", shared::what(handed))
-            .word("count", rest.len().to_string())
             .word("places", format!("{}{more}", told.join(", ")))
             .because_if(several, Circumstance::Several);
     }

@@ -17,6 +17,7 @@ mod words;
 pub use formats::{Format, Nature};
 pub use name::NameSays;
 pub(crate) use name::{name_says, words_of};
+pub(crate) use reference::is_store_address;
 pub use token::Claims;
 
 use crate::prelude::*;

@@ -132,7 +132,7 @@ pub(super) fn default_of(value: &str, reference: &core::ops::Range<usize>) -> Op
 }
 
 /// Is the whole value the address of a secret in a store?
-pub(super) fn is_store_address(value: &str) -> bool {
+pub(crate) fn is_store_address(value: &str) -> bool {
     let lower = value.trim().to_ascii_lowercase();
     STORES.iter().any(|store| lower.starts_with(&store.to_ascii_lowercase()))
 }
