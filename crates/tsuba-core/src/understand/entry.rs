@@ -1,11 +1,13 @@
 //! One entry: everything a setup says about one server, understood.
 
 use super::credential::Lexicon;
-use super::handed::{self, Handed, Variable};
+use super::handed::{self, Handed};
 use super::launch::{Plan, unwrap};
 use super::reach::{self, Reach};
 use super::remote::Remote;
 use super::setup::Server;
+use super::unasked::{Unasked, unasked};
+use super::variables::{self, Variable};
 use crate::prelude::*;
 use crate::read::{Document, Node, Value};
 use crate::text::{Located, Pointer, Span};
@@ -60,17 +62,6 @@ impl Asks {
     }
 }
 
-/// What runs without asking.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Unasked {
-    /// The setting that lets everything run.
-    pub all: Option<Located>,
-    /// The tools that are listed.
-    pub tools: Vec<Located>,
-    /// Is asking switched on in so many words (an empty list, `trust: false`)?
-    pub asked: bool,
-}
-
 /// One server in a setup.
 #[derive(Clone, Debug)]
 pub struct Entry {
@@ -88,6 +79,8 @@ pub struct Entry {
     pub remote: Option<Remote>,
     /// Every variable and header that is set, secret or not.
     pub variables: Vec<Variable>,
+    /// Its other settings that are one value each.
+    pub settings: Vec<Variable>,
     /// The credentials among all values handed over.
     pub handed: Vec<Handed>,
     /// What runs without asking.
@@ -131,9 +124,9 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
     let url = node.first(ADDRESSES).and_then(|(key, value)| value.located(server.pointer.key(key)));
     let target = plan.as_ref().and_then(|plan| plan.targets.first());
     let remote = url.as_ref().or(target).map(Remote::parse);
-    let mut variables = handed::variables(node, &server.pointer);
+    let mut variables = variables::variables(node, &server.pointer);
     if let Some(plan) = &plan {
-        variables.extend(handed::of_plan(plan));
+        variables.extend(variables::of_plan(plan));
     }
     let env_files = env_files(node, &server.pointer, plan.as_ref());
     let mut entry = Entry {
@@ -144,6 +137,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         plan,
         remote,
         variables,
+        settings: variables::settings(node, &server.pointer),
         handed: Vec::new(),
         unasked: unasked(node, server),
         disabled: is_disabled(node),
@@ -229,74 +223,4 @@ fn env_files(node: &Node, pointer: &Pointer, plan: Option<&Plan>) -> Vec<Located
         node.first(&["envFile", "env_file"]).and_then(|(key, n)| n.located(pointer.key(key))).into_iter().collect();
     out.extend(plan.iter().flat_map(|plan| plan.env_files.iter().cloned()));
     out
-}
-
-/// What the entry, and the permission lists around it, let run unasked.
-fn unasked(node: &Node, server: &Server<'_>) -> Unasked {
-    let mut out = Unasked::default();
-    for key in [
-        "autoApprove",
-        "alwaysAllow",
-        "auto_approve",
-        "always_allow",
-        "autoAllow",
-        "trustedTools",
-        "autoApproveTools",
-        "auto_approve_tools",
-        "trust",
-        "autoApproveAll",
-        "requireApproval",
-        "require_approval",
-        "approval",
-        "approvalMode",
-        "askBeforeUse",
-    ] {
-        let Some(value) = node.get(key) else { continue };
-        let at = server.pointer.key(key);
-        let word = || value.scalar().map(Cow::into_owned).unwrap_or_default();
-        let here = Located { text: word(), span: value.span, pointer: at.clone() };
-        let inverted =
-            key.to_ascii_lowercase().contains("require") || key.starts_with("approval") || key.starts_with("ask");
-        match &value.value {
-            Value::List(items) => {
-                let tools: Vec<Located> =
-                    items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect();
-                out.asked |= tools.is_empty();
-                match tools.iter().find(|tool| tool.text == "*") {
-                    Some(star) => out.all = Some(star.clone()),
-                    None => out.tools.extend(tools),
-                }
-            }
-            _ => {
-                let says = value.truth().or_else(|| match word().to_ascii_lowercase().as_str() {
-                    "*" | "all" | "always" | "auto" => Some(true),
-                    "never" | "none" => Some(false),
-                    _ => None,
-                });
-                match says {
-                    Some(yes) if yes != inverted => out.all = Some(here),
-                    Some(_) => out.asked = true,
-                    None => {}
-                }
-            }
-        }
-    }
-    around(server, &mut out);
-    out
-}
-
-/// Permission lists beside the servers name tools as `mcp__SERVER__TOOL`; without a tool they mean all of them.
-fn around(server: &Server<'_>, out: &mut Unasked) {
-    let lists = [server.around.get("allowedTools"), server.around.get("permissions").and_then(|p| p.get("allow"))];
-    let prefix = format!("mcp__{}", server.name.text);
-    for item in lists.into_iter().flatten().flat_map(Node::items) {
-        let Some(rest) = item.text().and_then(|text| text.strip_prefix(&prefix)) else { continue };
-        let here = |text: &str| Located { text: text.to_owned(), span: item.span, pointer: server.pointer.clone() };
-        match rest.strip_prefix("__") {
-            None if rest.is_empty() => out.all = Some(here("mcp__*")),
-            Some("*") => out.all = Some(here("mcp__*")),
-            Some(tool) => out.tools.push(here(tool)),
-            None => {}
-        }
-    }
 }

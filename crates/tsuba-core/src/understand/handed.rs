@@ -4,24 +4,10 @@ use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, name_says, ne
 use super::entry::Entry;
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
+use super::variables::KNOWN;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
-
-/// A variable or header with its value.
-#[derive(Clone, Debug)]
-pub struct Variable {
-    /// Its name.
-    pub name: String,
-    /// Its value.
-    pub value: Located,
-    /// Where it is set.
-    pub place: Place,
-    /// Is it an HTTP header?
-    pub header: bool,
-    /// Only its name is passed on.
-    pub passed_on: bool,
-}
 
 /// A credential among the values handed over.
 #[derive(Clone, Debug)]
@@ -47,75 +33,6 @@ impl Handed {
     pub fn is_plaintext(&self) -> bool {
         self.kind == Kind::Plaintext
     }
-}
-
-/// The environment and headers of an entry.
-pub(super) fn variables(node: &Node, pointer: &Pointer) -> Vec<Variable> {
-    let mut out = Vec::new();
-    for key in ["env", "environment", "envs"] {
-        let Some(map) = node.get(key) else { continue };
-        let at = pointer.key(key);
-        for member in map.effective() {
-            if let Some(value) = member.value.located(at.key(&member.key.text)) {
-                out.push(Variable {
-                    name: member.key.text.clone(),
-                    value,
-                    place: Place::Env,
-                    header: false,
-                    passed_on: false,
-                });
-            }
-        }
-        // `["NAME=value"]` or `[{name, value}]`, as container files have them.
-        for (index, item) in map.items().iter().enumerate() {
-            let named = item.get("name").and_then(Node::text).zip(item.get("value"));
-            if let Some((name, value)) =
-                named.and_then(|(n, v)| v.located(at.index(index).key("value")).map(|v| (n.to_owned(), v)))
-            {
-                out.push(Variable { name, value, place: Place::Env, header: false, passed_on: false });
-            }
-            if let Some((word, (name, _))) = item
-                .located(at.index(index))
-                .and_then(|w| w.text.clone().split_once('=').map(|(n, v)| (w, (n.to_owned(), v.len()))))
-            {
-                let value = Located { text: word.text.get(name.len() + 1..).unwrap_or_default().to_owned(), ..word };
-                out.push(Variable { name, value, place: Place::Env, header: false, passed_on: false });
-            }
-        }
-    }
-    let request = node.first(&["requestOptions", "request_options", "requestInit"]);
-    let holders = [
-        (Some(node), pointer.clone()),
-        (request.map(|(_, n)| n), request.map_or(Pointer::root(), |(key, _)| pointer.key(key))),
-    ];
-    for (holder, at) in holders {
-        for key in ["headers", "http_headers", "httpHeaders", "requestHeaders"] {
-            let Some(map) = holder.and_then(|h| h.get(key)) else { continue };
-            for member in map.effective() {
-                if let Some(value) = member.value.located(at.key(key).key(&member.key.text)) {
-                    out.push(Variable {
-                        name: member.key.text.clone(),
-                        value,
-                        place: Place::Header,
-                        header: true,
-                        passed_on: false,
-                    });
-                }
-            }
-        }
-    }
-    out
-}
-
-/// Variables set by the command line itself.
-pub(super) fn of_plan(plan: &Plan) -> impl Iterator<Item = Variable> {
-    plan.variables.iter().map(|v| Variable {
-        name: v.name.clone(),
-        value: v.value.clone(),
-        place: if v.in_shell { Place::ShellLine } else { Place::Argument },
-        header: false,
-        passed_on: v.passed_on,
-    })
 }
 
 /// The credentials of an entry.
@@ -148,46 +65,6 @@ pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon:
     settings(source, lexicon, node, &entry.pointer, 0, &mut out);
     dedup(out)
 }
-
-/// Keys of an entry that are judged by their own means.
-const KNOWN: &[&str] = &[
-    "env",
-    "environment",
-    "envs",
-    "headers",
-    "http_headers",
-    "httpHeaders",
-    "requestHeaders",
-    "args",
-    "command",
-    "cmd",
-    "url",
-    "serverUrl",
-    "httpUrl",
-    "uri",
-    "endpoint",
-    "type",
-    "transport",
-    "name",
-    "id",
-    "title",
-    "description",
-    "autoApprove",
-    "alwaysAllow",
-    "env_vars",
-    "env_http_headers",
-    "bearer_token_env_var",
-    "env_keys",
-    "envFile",
-    "cwd",
-    "tools",
-    "available_tools",
-    "enabled_tools",
-    "disabled_tools",
-    "includeTools",
-    "excludeTools",
-    "disabledTools",
-];
 
 /// Other settings of an entry: only what its name or its format calls a secret.
 fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, depth: usize, out: &mut Vec<Handed>) {

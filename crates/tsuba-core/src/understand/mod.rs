@@ -7,12 +7,16 @@ pub mod launch;
 mod reach;
 mod remote;
 mod setup;
+mod unasked;
+mod variables;
 
-pub use entry::{Asks, Entry, Transport, Unasked};
-pub use handed::{Handed, Variable};
+pub use entry::{Asks, Entry, Transport};
+pub use handed::Handed;
 pub use reach::{Folder, Power, Reach};
 pub use remote::{Remote, Scheme};
 pub use setup::{Found, SetupKind};
+pub use unasked::Unasked;
+pub use variables::Variable;
 
 use crate::prelude::*;
 use crate::read::{Document, Input, Unreadable, read};

@@ -181,6 +181,11 @@ fn folders(entry: &Entry, reach: &mut Reach) {
     if let Some(cwd) = &entry.cwd {
         reach.folders.push(Folder { path: cwd.clone(), writable: None, mounted: false });
     }
+    for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && names_folders(&v.name)) {
+        for path in variable.value.text.split([',', ';']).map(str::trim).filter(|path| is_folder(path)) {
+            reach.folders.push(Folder { path: variable.value.with_text(path), writable: None, mounted: false });
+        }
+    }
     let Some(plan) = &entry.plan else { return };
     for (_, container) in plan.containers() {
         for mount in container.mounts.iter().filter(|m| is_folder(&m.host.text)) {
@@ -190,7 +195,14 @@ fn folders(entry: &Entry, reach: &mut Reach) {
     // Inside a container the arguments name folders of the container.
     let contained = plan.containers().next().is_some();
     let server = plan.server().filter(|_| !contained);
-    for word in server.iter().flat_map(|step| &step.args) {
+    let args = server.map(|step| step.args.as_slice()).unwrap_or_default();
+    for (at, word) in args.iter().enumerate() {
+        let before =
+            at.checked_sub(1).and_then(|i| args.get(i)).map(|w| w.text.as_str()).filter(|w| w.starts_with('-'));
+        let option = word.text.split_once('=').map(|(name, _)| name).filter(|name| name.starts_with('-')).or(before);
+        if option.is_some_and(|o| names_route(o, args)) {
+            continue;
+        }
         let path = word
             .text
             .split_once('=')
@@ -202,6 +214,78 @@ fn folders(entry: &Entry, reach: &mut Reach) {
             reach.folders.push(Folder { path, writable: None, mounted: false });
         }
     }
+}
+
+/// Does a variable name folders that the server may work in (and not where programs or its own files lie)?
+fn names_folders(name: &str) -> bool {
+    let words = words_of(name);
+    let has = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
+    has(&[
+        "dir",
+        "dirs",
+        "directory",
+        "directories",
+        "folder",
+        "folders",
+        "root",
+        "roots",
+        "workspace",
+        "path",
+        "paths",
+        "vault",
+    ]) && words.len() > 1
+        && !has(&[
+            "log",
+            "logs",
+            "cache",
+            "config",
+            "bin",
+            "python",
+            "node",
+            "lib",
+            "library",
+            "temp",
+            "tmp",
+            "home",
+            "java",
+            "go",
+            "cert",
+            "ca",
+            "key",
+            "token",
+            "credentials",
+            "secrets",
+            "executable",
+            "browser",
+            "chrome",
+            "data",
+            "base",
+            "url",
+            "endpoint",
+            "route",
+            "api",
+            "http",
+            "socket",
+            "pid",
+            "xdg",
+            "app",
+            "install",
+            "venv",
+            "env",
+            "spec",
+            "model",
+            "models",
+        ])
+}
+
+/// Does an option name a route of a web server rather than a folder?
+fn names_route(option: &str, args: &[Located]) -> bool {
+    let words = words_of(option);
+    let has = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
+    has(&[
+        "endpoint", "route", "prefix", "base", "basepath", "url", "uri", "http", "sse", "mcp", "message", "health",
+        "context",
+    ]) || (has(&["path"]) && args.iter().any(|w| w.text == "--port" || w.text.starts_with("--port=")))
 }
 
 /// Does a text name a folder or file of the machine?

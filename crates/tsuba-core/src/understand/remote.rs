@@ -46,7 +46,11 @@ impl Remote {
         // A variable in the host's place hides it.
         let host = if host.contains(['$', '{', '%', '<']) { String::new() } else { host };
         let address = host.parse::<IpAddr>().ok();
-        let loopback = host == "localhost" || host.ends_with(".localhost") || address.is_some_and(|a| a.is_loopback());
+        // From inside a container its engine's names lead to this machine.
+        let engine =
+            matches!(host.as_str(), "host.docker.internal" | "host.containers.internal" | "gateway.docker.internal");
+        let loopback =
+            engine || host == "localhost" || host.ends_with(".localhost") || address.is_some_and(|a| a.is_loopback());
         Self { url: url.clone(), scheme, host, loopback, address }
     }
 
@@ -94,6 +98,7 @@ mod tests {
             ("https://tide.example/mcp", Scheme::Tls, "tide.example", false, false),
             ("HTTP://LOCALHOST:80/mcp", Scheme::Plain, "localhost", true, false),
             ("http://127.8.0.1", Scheme::Plain, "127.8.0.1", true, false),
+            ("http://host.docker.internal:80/mcp", Scheme::Plain, "host.docker.internal", true, false),
             ("http://[::1]:80/x", Scheme::Plain, "::1", true, false),
             ("http://2130706433/", Scheme::Plain, "127.0.0.1", true, false),
             ("http://169.254.169.254/latest", Scheme::Plain, "169.254.169.254", false, true),

@@ -1,6 +1,6 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::words_of;
+use crate::understand::credential::{Place, words_of};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/tls-off",
@@ -26,10 +26,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     };
     let on = |value: &str| matches!(value.to_ascii_lowercase().as_str(), "1" | "true" | "yes" | "on");
     // The value is asked first: few values switch anything, and names are costly to take apart.
-    for variable in entry.variables.iter().filter(|v| !v.header && (off(&v.value.text) || on(&v.value.text))) {
+    let settings = entry.variables.iter().chain(&entry.settings);
+    for variable in settings.filter(|v| !v.header && (off(&v.value.text) || on(&v.value.text))) {
         let (name, value) = (words_of(&variable.name).join("_"), variable.value.text.as_str());
         let checks = [
-            "tls_reject_unauthorized",
+            "reject_unauthorized",
+            "pythonhttpsverify",
             "verify_ssl",
             "ssl_verify",
             "tls_verify",
@@ -56,8 +58,21 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         ]
         .iter()
         .any(|n| name.ends_with(n));
-        if (checks && off(value)) || (skips && on(value)) {
+        let plain =
+            variable.place == Place::Setting && matches!(name.as_str(), "verify" | "tls_verify" | "check_certificate");
+        if ((checks || plain) && off(value)) || (skips && on(value)) {
             out.hit(&variable.value).word("setting", format!("{}={value}", variable.name));
+        }
+    }
+    for words in entry.plan.iter().flat_map(|plan| &plan.passing) {
+        let fetches = words.first().is_some_and(|w| matches!(w.text.as_str(), "curl" | "wget"));
+        let short = |text: &str| text.starts_with('-') && !text.starts_with("--") && text.contains('k');
+        if let Some(word) = words
+            .iter()
+            .skip(1)
+            .find(|w| fetches && (short(&w.text) || w.text == "--insecure" || w.text == "--no-check-certificate"))
+        {
+            out.hit(word).word("setting", &word.text);
         }
     }
     for word in entry.plan.iter().flat_map(|plan| plan.words()) {
@@ -86,7 +101,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             "sslverify=false",
         ]
         .iter()
-        .find(|o| text.contains(**o));
+        // What stays on this machine needs no TLS.
+        .find(|o| {
+            text.contains(**o)
+                && !["@localhost", "//localhost", "@127.0.0.1", "//127.0.0.1"].iter().any(|h| text.contains(h))
+        });
         if option || address.is_some() {
             out.hit(word)
                 .word("setting", address.map_or(word.text.as_str(), |a| a))

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
 
 pub(super) static RULE: Rule = Rule {
     id: "power/loosened-runtime",
@@ -38,6 +38,14 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         let front = value.split([':', ';']).next().unwrap_or_default();
         if PRELOADS.contains(&name.as_str()) || (name == "NODE_OPTIONS" && loads) {
             out.hit(&variable.value).word("setting", name).word("what", "loads other code into the server");
+        } else if matches!(name.as_str(), "PYTHONPATH" | "NODE_PATH" | "PERL5LIB" | "RUBYLIB" | "CLASSPATH")
+            && value
+                .split([':', ';'])
+                .any(|part| ["/tmp", "/var/tmp", "/dev/shm"].iter().any(|shared| part.starts_with(shared)))
+        {
+            out.hit(&variable.value)
+                .word("setting", name)
+                .word("what", "loads code from a folder that everybody can write to");
         } else if name == "PATH" && (front.is_empty() || front.starts_with('.') || front.starts_with("/tmp")) {
             out.hit(&variable.value)
                 .word("setting", "PATH")
@@ -60,5 +68,21 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             _ => continue,
         };
         out.hit(word).word("setting", &word.text).word("what", what);
+    }
+    let contained = entry.plan.as_ref().is_some_and(|plan| plan.containers().next().is_some());
+    for word in entry.plan.iter().filter_map(|plan| plan.server()).flat_map(|step| &step.args) {
+        let name = word.text.split('=').next().unwrap_or(&word.text);
+        let what = match name {
+            "--no-sandbox" | "--disable-setuid-sandbox" => "takes the wall between web pages and this account away",
+            "--disable-web-security" => "lets every web page read every other",
+            // What calls itself so needs no list.
+            name if name.starts_with("--dangerously") || name == "--yolo" => {
+                "switches off a check that its makers thought needed"
+            }
+            _ => continue,
+        };
+        if !word.text.ends_with("=false") {
+            out.hit(word).word("setting", name).word("what", what).because_if(contained, Circumstance::Weak);
+        }
     }
 }

@@ -18,33 +18,46 @@ pub(super) static RULE: Rule = Rule {
 };
 
 /// Words in a server's name that say it runs commands.
-const SHELLS: &[&str] = &["shell", "terminal", "bash", "commander", "powershell", "cmd", "tty", "console"];
+const SHELLS: &[&str] = &["shell", "bash", "commander", "powershell", "zsh", "tty", "ssh", "tmux"];
+/// Words that may mean it: a harbour has terminals too.
+const PERHAPS: &[&str] = &["terminal", "repl", "cmd", "interpreter", "iterm"];
+/// Together they say it: what is run, and that it is run.
+const RUN: &[&str] = &["run", "runner", "exec", "executor", "execute", "execution"];
+const WHAT: &[&str] = &["command", "commands", "code", "script", "scripts", "process", "cli"];
+
+/// How plainly a name says that its server hands out a shell.
+fn says(name: &str) -> Option<Confidence> {
+    let words = crate::understand::credential::words_of(name);
+    let has = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
+    if has(SHELLS) || (has(RUN) && has(WHAT)) {
+        Some(Confidence::Likely)
+    } else {
+        has(PERHAPS).then_some(Confidence::Possible)
+    }
+}
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
-    let named = |text: &str| crate::understand::credential::words_of(text).iter().any(|w| SHELLS.contains(&w.as_str()));
     let contained = entry.plan.as_ref().is_some_and(|plan| plan.containers().next().is_some());
     let server = entry.plan.as_ref().and_then(|plan| plan.server());
-    let place = match server.map(|step| &step.kind) {
-        Some(StepKind::Package(package)) if named(package.name.rsplit('/').next().unwrap_or_default()) => {
-            Some(&package.spec)
+    let last = |text: &str| says(text.rsplit('/').next().unwrap_or_default());
+    let found = server.and_then(|step| match &step.kind {
+        StepKind::Package(package) => last(&package.name).map(|sure| (&package.spec, sure)),
+        StepKind::Container(container) => last(&container.reference.repository).map(|sure| (&container.image, sure)),
+        StepKind::Program | StepKind::Script(_) if !is_a_shell(&step.name()) => {
+            says(&step.name()).map(|sure| (&step.program, sure))
         }
-        Some(StepKind::Container(container))
-            if named(container.reference.repository.rsplit('/').next().unwrap_or_default()) =>
-        {
-            Some(&container.image)
-        }
-        Some(StepKind::Program | StepKind::Script(_))
-            if server.is_some_and(|s| named(&s.name()) && !is_a_shell(&s.name())) =>
-        {
-            server.map(|s| &s.program)
-        }
-        _ if named(&entry.name.text) && entry.plan.is_some() => Some(&entry.name),
-        _ => None,
-    };
-    if let Some(place) = place {
+        StepKind::Program
+        | StepKind::Script(_)
+        | StepKind::Wrapper
+        | StepKind::RemoteScript(_)
+        | StepKind::Inline(_) => None,
+    });
+    let named = || says(&entry.name.text).filter(|_| entry.plan.is_some()).map(|sure| (&entry.name, sure));
+    if let Some((place, sure)) = found.or_else(named) {
         let hit = out.hit(place);
-        hit.word("name", &entry.name.text).sure(Confidence::Likely).because_if(contained, Circumstance::Weak);
+        hit.word("name", &entry.name.text).sure(sure).because_if(contained, Circumstance::Weak);
+        hit.because_if(sure == Confidence::Possible, Circumstance::Weak);
         hit.because_if(matches!(entry.asks(), Asks::Never), Circumstance::Unasked);
     }
     for tool in &entry.unasked.tools {

@@ -44,8 +44,20 @@ fn names_groups(name: &str) -> bool {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
     let all = |value: &str| ALL.contains(&value.trim().to_ascii_lowercase().as_str());
-    for variable in entry.variables.iter().filter(|v| !v.header && all(&v.value.text) && names_groups(&v.name)) {
+    for variable in
+        entry.variables.iter().chain(&entry.settings).filter(|v| all(&v.value.text) && names_groups(&v.name))
+    {
         out.hit(&variable.value).word("setting", &variable.name);
+    }
+    let query = entry.remote.as_ref().and_then(|remote| remote.url.text.split_once('?'));
+    for pair in query.into_iter().flat_map(|(_, query)| query.split(['&', '#'])) {
+        if let (Some((name, value)), Some(remote)) = (pair.split_once('='), &entry.remote)
+            && all(value)
+            && names_groups(name)
+        {
+            let at = remote.url.text.find(pair).unwrap_or_default();
+            out.hit(&remote.url.part(entries.source(), at..at + pair.len())).word("setting", name);
+        }
     }
     let Some(step) = entry.plan.as_ref().and_then(|plan| plan.server()) else { return };
     for (at, word) in step.args.iter().enumerate() {

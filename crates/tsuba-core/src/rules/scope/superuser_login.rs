@@ -1,4 +1,6 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::Power;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/superuser-login",
@@ -37,22 +39,36 @@ const OWNERS: &[&str] = &[
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
-    let words = entry.plan.iter().flat_map(|plan| plan.words()).chain(entry.variables.iter().map(|v| &v.value));
-    for word in words {
+    let words = || entry.plan.iter().flat_map(|plan| plan.words()).chain(entry.variables.iter().map(|v| &v.value));
+    for word in words() {
         let Some((user, range, host)) = login(&word.text) else { continue };
-        let lower = user.to_ascii_lowercase();
-        let owns = OWNERS.contains(&lower.as_str())
-            || lower.ends_with("_admin")
-            || lower.ends_with("_owner")
-            || lower.starts_with("postgres.");
         let local =
             ["localhost", "127.0.0.1", "[::1]", "::1", "host.docker.internal"].iter().any(|h| host.starts_with(h));
-        if owns {
+        if owns(user) {
             let place = word.part(entries.source(), range);
             out.hit(&place)
                 .word("user", user)
                 .because_if(local, Circumstance::ReadOnly)
                 .because_if(local, Circumstance::Weak);
+        }
+    }
+    for word in words() {
+        for (user, range) in key_logins(&word.text) {
+            if owns(user) {
+                out.hit(&word.part(entries.source(), range)).word("user", user);
+            }
+        }
+    }
+    let args = entry.plan.as_ref().and_then(|plan| plan.server()).map(|step| step.args.as_slice()).unwrap_or_default();
+    for (at, word) in args.iter().enumerate().filter(|_| entry.reach.powers.contains(&Power::Database)) {
+        let before = at.checked_sub(1).and_then(|i| args.get(i)).map(|w| w.text.as_str()).unwrap_or_default();
+        let (option, value, from) = match word.text.split_once('=') {
+            Some((option, value)) => (option, value, option.len() + 1),
+            None => (before, word.text.as_str(), 0),
+        };
+        if matches!(option, "--user" | "--username" | "-u" | "-U" | "--db-user" | "--database-user") && owns(value) {
+            let place = word.part(entries.source(), from..word.text.len());
+            out.hit(&place).word("user", value).sure(Confidence::Likely);
         }
     }
     for variable in entry.variables.iter().filter(|v| !v.header) {
@@ -69,10 +85,39 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             "mysql_username",
         ]
         .contains(&name.as_str());
-        if names_login && OWNERS.contains(&variable.value.text.to_ascii_lowercase().as_str()) {
+        if names_login && owns(&variable.value.text) {
             out.hit(&variable.value).word("user", &variable.value.text);
         }
     }
+}
+
+/// Does a login of this name own or administer its database?
+fn owns(user: &str) -> bool {
+    let lower = user.to_ascii_lowercase();
+    OWNERS.contains(&lower.as_str())
+        || lower.ends_with("_admin")
+        || lower.ends_with("_owner")
+        || lower.starts_with("postgres.")
+}
+
+/// The users in key-value connection strings (`Server=h;User Id=sa;…`, `host=h user=u`) and in the query of a database's address.
+fn key_logins(text: &str) -> Vec<(&str, core::ops::Range<usize>)> {
+    let database =
+        ["jdbc:", "Server=", "server=", "Data Source=", "host=", "Host="].iter().any(|mark| text.contains(mark));
+    let mut at = 0;
+    let mut out = Vec::new();
+    for pair in text.split([';', '&', '?', ' ']).filter(|_| database) {
+        if let Some((key, user)) = pair.split_once('=') {
+            // `User Id` is cut at its space.
+            let names_user = ["user", "uid", "id", "username"].contains(&key.trim().to_ascii_lowercase().as_str());
+            let from = at + key.len() + 1;
+            if names_user && !user.is_empty() {
+                out.push((user, from..from + user.len()));
+            }
+        }
+        at += pair.len() + 1;
+    }
+    out
 }
 
 /// The user of a database address, where it stands in the text, and what follows the `@`.

@@ -70,7 +70,7 @@ fn address(
         }
     }
     if let Some(query) = rest.find(['?', '#']) {
-        query_parts(lexicon, rest, query + 1, base + range.start, out);
+        query_parts(lexicon, rest, query + 1, web, base + range.start, out);
     }
     if web && paths {
         path_parts(lexicon, rest, authority_end, base + range.start, out);
@@ -107,7 +107,8 @@ fn password_part(
 }
 
 /// `?api_key=…&token=…`
-fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut Vec<Part>) {
+fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, web: bool, base: usize, out: &mut Vec<Part>) {
+    let place = if web { Place::Url } else { Place::ConnectionString };
     let mut at = from;
     let query = rest.get(from..).unwrap_or_default();
     for pair in query.split(['&', '#']) {
@@ -132,10 +133,7 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mu
                     Kind::Plaintext
                 };
                 if kind != Kind::Plaintext || value.len() >= 6 {
-                    out.push(Part {
-                        place: Some(Place::Url),
-                        ..part(start..start + value.len(), kind, Why::Name(says))
-                    });
+                    out.push(Part { place: Some(place), ..part(start..start + value.len(), kind, Why::Name(says)) });
                 }
             }
         }

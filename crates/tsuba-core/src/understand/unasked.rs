@@ -1,0 +1,108 @@
+//! Which tools run without anybody being asked, as far as a setup says.
+
+use super::setup::Server;
+use crate::prelude::*;
+use crate::read::{Node, Value};
+use crate::text::{Located, Pointer};
+
+/// What runs without asking.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Unasked {
+    /// The setting that lets everything run.
+    pub all: Option<Located>,
+    /// The tools that are listed.
+    pub tools: Vec<Located>,
+    /// Is asking switched on in so many words (an empty list, `trust: false`)?
+    pub asked: bool,
+}
+
+/// A setting that speaks of asking: does a yes mean that nobody is asked, or that somebody is?
+fn speaks(key: &str) -> Option<bool> {
+    let plain: String = key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect();
+    match plain.as_str() {
+        "autoapprove" | "autoapproved" | "autoapprovetools" | "autoapproveall" | "autoallow" | "alwaysallow"
+        | "alwaysallowed" | "autorun" | "autoexecute" | "autoconfirm" | "trust" | "trusted" | "trustedtools"
+        | "skipapproval" | "skipconfirmation" => Some(true),
+        "requireapproval"
+        | "requiresapproval"
+        | "approval"
+        | "approvalmode"
+        | "approvalpolicy"
+        | "askbeforeuse"
+        | "confirm"
+        | "requireconfirmation" => Some(false),
+        _ => None,
+    }
+}
+
+/// What the entry, and the permission lists around it, let run unasked.
+pub(super) fn unasked(node: &Node, server: &Server<'_>) -> Unasked {
+    let mut out = Unasked::default();
+    for member in node.effective() {
+        if let Some(yes_means_unasked) = speaks(&member.key.text) {
+            setting(&member.value, server.pointer.key(&member.key.text), yes_means_unasked, &mut out);
+        }
+    }
+    // `permissions: {allow: […]}`, and `tools: {NAME: {approval: never}}`.
+    if let Some(allow) = node.get("permissions").and_then(|p| p.get("allow")) {
+        setting(allow, server.pointer.key("permissions").key("allow"), true, &mut out);
+    }
+    for tool in node.get("tools").into_iter().flat_map(Node::effective) {
+        let mut of_tool = Unasked::default();
+        for member in tool.value.effective() {
+            if let Some(yes_means_unasked) = speaks(&member.key.text) {
+                let at = server.pointer.key("tools").key(&tool.key.text).key(&member.key.text);
+                setting(&member.value, at, yes_means_unasked, &mut of_tool);
+            }
+        }
+        if let Some(all) = of_tool.all {
+            if tool.key.text == "*" { out.all = Some(all) } else { out.tools.push(all.with_text(&tool.key.text)) }
+        }
+    }
+    around(server, &mut out);
+    out
+}
+
+fn setting(value: &Node, at: Pointer, yes_means_unasked: bool, out: &mut Unasked) {
+    let word = || value.scalar().map(Cow::into_owned).unwrap_or_default();
+    if let Value::List(items) = &value.value {
+        let tools: Vec<Located> = items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect();
+        out.asked |= tools.is_empty();
+        return match tools.iter().find(|tool| tool.text == "*") {
+            Some(star) => out.all = Some(star.clone()),
+            None => out.tools.extend(tools),
+        };
+    }
+    // Written out, it means the same under every key.
+    if matches!(word().to_ascii_lowercase().as_str(), "auto" | "allow" | "approve" | "autoapprove" | "auto-approve") {
+        return out.all = Some(Located { text: word(), span: value.span, pointer: at });
+    }
+    let says = value.truth().or_else(|| match word().to_ascii_lowercase().as_str() {
+        "*" | "all" | "always" | "on" => Some(true),
+        "never" | "none" | "off" => Some(false),
+        _ => None,
+    });
+    match says {
+        Some(yes) if yes == yes_means_unasked => {
+            out.all = Some(Located { text: word(), span: value.span, pointer: at });
+        }
+        Some(_) => out.asked = true,
+        None => {}
+    }
+}
+
+/// Permission lists beside the servers name tools as `mcp__SERVER__TOOL`; without a tool they mean all of them.
+fn around(server: &Server<'_>, out: &mut Unasked) {
+    let lists = [server.around.get("allowedTools"), server.around.get("permissions").and_then(|p| p.get("allow"))];
+    let prefix = format!("mcp__{}", server.name.text);
+    for item in lists.into_iter().flatten().flat_map(Node::items) {
+        let Some(rest) = item.text().and_then(|text| text.strip_prefix(&prefix)) else { continue };
+        let here = |text: &str| Located { text: text.to_owned(), span: item.span, pointer: server.pointer.clone() };
+        match rest.strip_prefix("__") {
+            None if rest.is_empty() => out.all = Some(here("mcp__*")),
+            Some("*") => out.all = Some(here("mcp__*")),
+            Some(tool) => out.tools.push(here(tool)),
+            None => {}
+        }
+    }
+}
