@@ -1,9 +1,10 @@
 //! The inventory: what is there, unjudged.
 
-use crate::model::{EntryRow, Launch, Via};
+use crate::model::{EntryRow, Launch, Setup, Via};
 use crate::style::{cut, pad};
 use crate::text::count;
 use crate::{Look, Report, Tint};
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 /// Writes the inventory for people: by setup, each entry with what it runs, is handed, and may touch.
@@ -17,11 +18,10 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
         count(report.summary.entries, "entry", "entries"),
         count(report.summary.setups, "setup", "setups")
     )?;
-    for setup in &report.setups {
-        let entries: Vec<&EntryRow> = report.entries.iter().filter(|e| e.setup == setup.path).collect();
-        if entries.is_empty() {
-            continue;
-        }
+    // Entries come in the order of their setups.
+    let setups: BTreeMap<&str, &Setup> = report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect();
+    for entries in report.entries.chunk_by(|a, b| a.setup == b.setup) {
+        let Some(setup) = entries.first().and_then(|entry| setups.get(entry.setup.as_str())) else { continue };
         let mut facts: Vec<String> = setup.team.iter().map(|team| format!("team {team}")).collect();
         facts.extend(setup.owner.iter().map(|owner| format!("owner {owner}")));
         facts.extend(setup.tracked.map(|tracked| if tracked { "tracked" } else { "not tracked" }.to_owned()));

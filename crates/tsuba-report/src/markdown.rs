@@ -1,8 +1,10 @@
 //! The report for a ticket: what is wrong, where, and what to write instead.
 
 use crate::inventory::plan_line;
+use crate::model::FindingRow;
 use crate::text::count;
 use crate::{Renderer, Report};
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::{Severity, Verdict};
 
@@ -23,6 +25,10 @@ impl Renderer for Markdown {
             count(summary.setups, "setup", "setups"),
             report.as_of
         )?;
+        let mut findings: BTreeMap<&str, Vec<&FindingRow>> = BTreeMap::new();
+        for finding in report.findings.iter().filter(|f| f.severity > Severity::Note) {
+            findings.entry(finding.entry.as_deref().unwrap_or_default()).or_default().push(finding);
+        }
         for entry in report.entries.iter().filter(|e| e.verdict != Some(Verdict::Ready)) {
             let verdict = entry.verdict.map_or("", Verdict::name);
             writeln!(out, "### {} ({verdict})\n", escape(entry.name.as_str()))?;
@@ -33,9 +39,7 @@ impl Renderer for Markdown {
                 entry.place.line,
                 code(&plan_line(entry))
             )?;
-            let own =
-                report.findings.iter().filter(|f| f.entry.as_ref() == Some(&entry.id) && f.severity > Severity::Note);
-            for finding in own {
+            for finding in findings.get(entry.id.as_str()).into_iter().flatten() {
                 findings_item(finding, out)?;
             }
             writeln!(out)?;

@@ -3,6 +3,7 @@
 use anyhow::{Context as _, bail};
 use clap::Args;
 use indicatif::{ProgressBar, ProgressStyle};
+use std::collections::BTreeSet;
 use std::io::{self, IsTerminal as _, Read as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
@@ -118,8 +119,9 @@ fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
 
 /// Dotenv files are read where a setup lies beside them or names them.
 fn beside(collected: &Collected, dotenv: &[PathBuf], setups: &[PathBuf]) {
+    let folders: BTreeSet<&Path> = setups.iter().filter_map(|setup| setup.parent()).collect();
     let mut wanted: Vec<PathBuf> =
-        dotenv.iter().filter(|file| setups.iter().any(|setup| setup.parent() == file.parent())).cloned().collect();
+        dotenv.iter().filter(|file| file.parent().is_some_and(|parent| folders.contains(parent))).cloned().collect();
     for study in lock(&collected.studies).iter() {
         let folder = Path::new(&study.document.path).parent().unwrap_or(Path::new(""));
         for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
@@ -129,10 +131,10 @@ fn beside(collected: &Collected, dotenv: &[PathBuf], setups: &[PathBuf]) {
             }
         }
     }
-    let already = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect::<Vec<_>>();
+    let already: BTreeSet<PathBuf> = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect();
     wanted.sort();
     wanted.dedup();
-    for file in wanted.iter().filter(|file| !already.contains(file)) {
+    for file in wanted.iter().filter(|file| !already.contains(*file)) {
         // A named file that is not there is no setup of ours to read.
         if let Ok(input) = tsuba_find::read_file(file) {
             collected.take(input);

@@ -108,8 +108,9 @@ pub fn audit(
         .collect();
     let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
     hits.extend(global(&studies, &rules));
+    let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
     let mut findings =
-        spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &cleaner).into_iter().collect());
+        spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &secrets, &cleaner).into_iter().collect());
     number_twins(&mut findings);
     let path = |f: &Finding| studies.get(f.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
     findings.sort_by(|a, b| {
@@ -193,9 +194,16 @@ fn global(studies: &[Study], rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit
     found
 }
 
-fn finding(rule: &'static Rule, hit: &Hit, studies: &[Study], cleaner: &Cleaner) -> Option<Finding> {
+fn finding(
+    rule: &'static Rule,
+    hit: &Hit,
+    studies: &[Study],
+    secrets: &[Vec<Span>],
+    cleaner: &Cleaner,
+) -> Option<Finding> {
     let study = studies.get(hit.stands.study)?;
     let document = &study.document;
+    let secrets = secrets.get(hit.stands.study).map(Vec::as_slice).unwrap_or_default();
     let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
     let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
     let mut fix = fill(rule.fix, &words);
@@ -215,18 +223,25 @@ fn finding(rule: &'static Rule, hit: &Hit, studies: &[Study], cleaner: &Cleaner)
         end: document.lines.position(&document.text, span.end as usize),
         pointer: cleaner.clean(pointer.as_str()),
         message: cleaner.clean(&fill(rule.says, &words)),
-        excerpt: excerpt(document, *span, &secret_spans(study), cleaner),
+        excerpt: excerpt(document, *span, secrets, cleaner),
         fix: cleaner.clean(&fix),
         fingerprint,
         span: *span,
     })
 }
 
-/// The places of the secrets in a setup, sorted.
+/// The places of the secrets in a setup, sorted, overlapping ones joined.
 fn secret_spans(study: &Study) -> Vec<Span> {
     let mut spans: Vec<Span> =
         study.all_handed().filter(|(_, h)| h.is_plaintext()).map(|(_, h)| h.value.span).collect();
     spans.sort();
+    spans.dedup_by(|next, kept| {
+        let overlaps = next.start < kept.end;
+        if overlaps {
+            kept.end = kept.end.max(next.end);
+        }
+        overlaps
+    });
     spans
 }
 

@@ -30,14 +30,21 @@ impl Excerpt {
 const AROUND: usize = 48;
 const MARKED: usize = 120;
 
-/// Cuts the excerpt of `span`; `secrets` are the places of secrets in the document, sorted.
+/// The secrets that touch a range; `secrets` are sorted and do not overlap.
+fn touching<'s>(secrets: &'s [Span], range: &Range<usize>) -> &'s [Span] {
+    let from = secrets.partition_point(|s| s.end as usize <= range.start);
+    let to = secrets.partition_point(|s| (s.start as usize) < range.end);
+    secrets.get(from..to.max(from)).unwrap_or_default()
+}
+
+/// Cuts the excerpt of `span`; `secrets` are the places of secrets in the document, sorted and not overlapping.
 pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner: &Cleaner) -> Excerpt {
     let text = document.text.as_str();
     let line = document.lines.position(text, span.start as usize).line;
     let whole = document.lines.range(text, line);
     let marked = whole.start.max(span.start as usize)..whole.end.min(span.end as usize).max(span.start as usize);
     // A mark that touches a secret is the whole of the secret, so that its mask is drawn once.
-    let touched = secrets.iter().map(|s| s.range()).filter(|s| s.start < marked.end && s.end > marked.start);
+    let touched = touching(secrets, &marked).iter().map(|s| s.range());
     let marked =
         touched.fold(marked.clone(), |m, s| m.start.min(s.start.max(whole.start))..m.end.max(s.end.min(whole.end)));
     let before = window_back(text, &(whole.start..marked.start), secrets);
@@ -61,7 +68,7 @@ fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
         return out;
     }
     let mut at = range.start;
-    for secret in secrets.iter().map(|s| s.range()).filter(|s| s.start < range.end && s.end > range.start) {
+    for secret in touching(secrets, range).iter().map(|s| s.range()) {
         if secret.start > at {
             out.push_str(text.get(at..secret.start).unwrap_or_default());
         }
@@ -80,15 +87,16 @@ fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
     out
 }
 
+/// The secret that a place lies inside of.
+fn inside(secrets: &[Span], at: usize) -> Option<Range<usize>> {
+    touching(secrets, &(at..at + 1)).iter().map(|s| s.range()).find(|s| s.start < at)
+}
+
 /// The last [`AROUND`] characters of a range, not beginning inside a secret.
 fn window_back(text: &str, range: &Range<usize>, secrets: &[Span]) -> Range<usize> {
     let part = text.get(range.clone()).unwrap_or_default();
     let start = part.char_indices().rev().take(AROUND).last().map_or(range.end, |(at, _)| range.start + at);
-    let start = secrets
-        .iter()
-        .map(|s| s.range())
-        .find(|s| s.start < start && s.end > start)
-        .map_or(start, |s| s.start.max(range.start));
+    let start = inside(secrets, start).map_or(start, |s| s.start.max(range.start));
     start..range.end
 }
 
@@ -96,8 +104,7 @@ fn window_back(text: &str, range: &Range<usize>, secrets: &[Span]) -> Range<usiz
 fn window_forward(text: &str, range: &Range<usize>, most: usize, secrets: &[Span]) -> Range<usize> {
     let part = text.get(range.clone()).unwrap_or_default();
     let end = part.char_indices().nth(most).map_or(range.end, |(at, _)| range.start + at);
-    let end =
-        secrets.iter().map(|s| s.range()).find(|s| s.start < end && s.end > end).map_or(end, |s| s.end.min(range.end));
+    let end = inside(secrets, end).map_or(end, |s| s.end.min(range.end));
     range.start..end
 }
 

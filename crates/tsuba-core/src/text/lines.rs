@@ -15,7 +15,13 @@ pub struct Position {
 #[derive(Clone, Debug)]
 pub struct Lines {
     starts: Vec<u32>,
+    /// How many bytes before each block of the text continue a character; empty where every character is one byte.
+    /// Without it a column in a file of one long line costs a walk over the line, for each finding in it.
+    continued: Vec<u32>,
 }
+
+/// Bytes in a block.
+const BLOCK: usize = 1024;
 
 impl Lines {
     /// Finds the lines of `text`.
@@ -32,7 +38,23 @@ impl Lines {
                 starts.push(u32::try_from(at + 1).unwrap_or(u32::MAX));
             }
         }
-        Self { starts }
+        let mut continued = Vec::new();
+        if !text.is_ascii() {
+            let mut count = 0_u32;
+            for block in bytes.chunks(BLOCK) {
+                continued.push(count);
+                count += clamp(block.iter().filter(|b| is_continuation(**b)).count());
+            }
+            continued.push(count);
+        }
+        Self { starts, continued }
+    }
+
+    /// How many bytes before `offset` continue a character.
+    fn continued_before(&self, bytes: &[u8], offset: usize) -> usize {
+        let Some(before) = self.continued.get(offset / BLOCK) else { return 0 };
+        let block = bytes.get(offset / BLOCK * BLOCK..offset).unwrap_or_default();
+        *before as usize + block.iter().filter(|b| is_continuation(**b)).count()
     }
 
     /// The position of the byte at `offset`; an offset past the end is the end.
@@ -40,8 +62,9 @@ impl Lines {
         let offset = offset.min(text.len());
         let line = self.starts.partition_point(|start| *start as usize <= offset).max(1);
         let start = self.starts.get(line - 1).map_or(0, |s| *s as usize);
-        let before = text.as_bytes().get(start..offset).unwrap_or_default();
-        let column = before.iter().filter(|b| !is_continuation(**b)).count();
+        let bytes = text.as_bytes();
+        let continued = self.continued_before(bytes, offset) - self.continued_before(bytes, start);
+        let column = (offset - start).saturating_sub(continued);
         Position { line: clamp(line), column: clamp(column + 1) }
     }
 
@@ -81,6 +104,13 @@ mod tests {
         let lines = Lines::new(text);
         for (offset, line, column) in [(0, 1, 1), (2, 1, 3), (4, 2, 1), (7, 2, 3), (9, 3, 1), (11, 4, 1), (99, 4, 2)] {
             assert_eq!(lines.position(text, offset), Position { line, column }, "offset {offset}");
+        }
+        let long = format!("x\n{}", "aä".repeat(3_000));
+        let lines_of_long = Lines::new(&long);
+        for (count, _) in long.get(2..).unwrap().char_indices().enumerate().map(|(n, (at, _))| (n, at)).step_by(97) {
+            let at = 2 + count / 2 * 3 + count % 2;
+            let want = Position { line: 2, column: u32::try_from(count + 1).unwrap() };
+            assert_eq!(lines_of_long.position(&long, at), want, "character {count}");
         }
         assert_eq!(lines.line(text, 1), "ab");
         assert_eq!(lines.line(text, 2), "cäd");

@@ -248,10 +248,18 @@ fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<H
         entries.iter().flat_map(|e| &e.handed).chain(out.iter()).map(|handed| handed.value.span).collect();
     known.sort_unstable();
     let mut from = 0;
+    // A setup is small; what follows behind this in a file that is not is searched only inside its entries.
+    const SEARCHED: usize = 8 * 1024 * 1024;
+    let mut end = source.len().min(SEARCHED);
+    while !source.is_char_boundary(end) {
+        end -= 1;
+    }
+    let source = source.get(..end).unwrap_or(source);
     while let Some((range, format, checksum)) = next_token(source, from) {
         from = range.end;
         let (span, token) = (Span::new(range.start, range.end), source.get(range).unwrap_or_default());
-        let overlaps = known.iter().any(|k| k.start < span.end && k.end > span.start);
+        let next = known.partition_point(|k| k.end <= span.start);
+        let overlaps = known.get(next).is_some_and(|k| k.start < span.end);
         if overlaps || lexicon.is_sample(token, format) {
             continue;
         }

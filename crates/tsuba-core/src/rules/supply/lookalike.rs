@@ -32,8 +32,6 @@ const WELL_USED: &[(Source, &str)] = &[
 
 /// Names shorter than this are near each other by chance.
 const SHORTEST: usize = 7;
-/// More names than this are not compared with each other (the comparison is quadratic).
-const MOST: usize = 4_000;
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let mut used: BTreeMap<(Source, String), usize> = BTreeMap::new();
@@ -46,11 +44,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (_, package) in packages().filter(|(_, p)| registry(p.source)) {
         *used.entry((package.source, package.name.to_lowercase())).or_default() += 1;
     }
-    if used.len() > MOST {
-        return;
-    }
+    let alike = Alike::new(&used);
     let near: BTreeMap<&(Source, String), (String, String)> =
-        used.keys().filter_map(|name| other(name, &used).map(|found| (name, found))).collect();
+        used.keys().filter_map(|name| other(name, &used, &alike).map(|found| (name, found))).collect();
     for (stands, package) in packages().filter(|(_, p)| registry(p.source)) {
         if let Some((other, known)) = near.get(&(package.source, package.name.to_lowercase())) {
             out.hit_in(stands, &package.spec)
@@ -62,17 +58,62 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
 }
 
+/// Names by their forms with one character left out: two names one letter apart share such a form, so that each is compared
+/// with few others and not with all.
+struct Alike<'n> {
+    forms: BTreeMap<String, Vec<&'n (Source, String)>>,
+}
+
+impl<'n> Alike<'n> {
+    fn new(names: &'n BTreeMap<(Source, String), usize>) -> Self {
+        let mut forms: BTreeMap<String, Vec<&(Source, String)>> = BTreeMap::new();
+        for name in names.keys() {
+            for form in forms_of(&name.1) {
+                forms.entry(form).or_default().push(name);
+            }
+        }
+        Self { forms }
+    }
+
+    fn candidates(&self, name: &str) -> BTreeSet<&'n (Source, String)> {
+        forms_of(name).iter().filter_map(|form| self.forms.get(form)).flatten().copied().collect()
+    }
+}
+
+/// The name itself, it without punctuation, and it with each character left out. Nobody's package has a longer name than this.
+fn forms_of(name: &str) -> BTreeSet<String> {
+    const LONGEST: usize = 214;
+    let mut forms: BTreeSet<String> = BTreeSet::new();
+    forms.insert(name.to_owned());
+    forms.insert(plain(name));
+    for (at, c) in name.char_indices().take(LONGEST) {
+        let (before, after) = (name.get(..at).unwrap_or_default(), name.get(at + c.len_utf8()..).unwrap_or_default());
+        forms.insert(format!("{before}{after}"));
+    }
+    forms
+}
+
 /// The name that was probably meant, and why it is known.
-fn other(name: &(Source, String), used: &BTreeMap<(Source, String), usize>) -> Option<(String, String)> {
+fn other(
+    name: &(Source, String),
+    used: &BTreeMap<(Source, String), usize>,
+    alike: &Alike<'_>,
+) -> Option<(String, String)> {
     let (source, text) = name;
     if let Some((_, known)) = WELL_USED.iter().find(|(s, known)| s == source && is_near(text, known)) {
         return Some(((*known).to_owned(), "is well used".to_owned()));
     }
     // The rarer of two is the odd one out; where both are as frequent, nothing says which is meant.
-    let own = used.get(name).copied().unwrap_or(1);
-    let others = used.iter().filter(|((s, other), count)| s == source && **count > own && is_near(text, other));
-    let ((_, other), count) = others.max_by_key(|(_, count)| **count)?;
-    Some((other.clone(), format!("{count} entries here use")))
+    let count = |name: &(Source, String)| used.get(name).copied().unwrap_or(1);
+    let near =
+        alike.candidates(text).into_iter().filter(|o| o.0 == *source && count(o) > count(name) && is_near(text, &o.1));
+    let other = near.max_by_key(|other| count(other))?;
+    Some((other.1.clone(), format!("{} entries here use", count(other))))
+}
+
+/// A name without its punctuation.
+fn plain(name: &str) -> String {
+    name.chars().filter(|c| c.is_alphanumeric()).collect()
 }
 
 /// One letter changed, added, left out or swapped; or alike but for punctuation; or another scope over the same unusual name.
@@ -80,7 +121,6 @@ fn is_near(one: &str, other: &str) -> bool {
     if one == other || one.len().min(other.len()) < SHORTEST || one.len().abs_diff(other.len()) > 2 {
         return false;
     }
-    let plain = |s: &str| s.chars().filter(|c| c.is_alphanumeric()).collect::<String>();
     // Versions of one family (`table-2`, `table-3`) and counted names differ on purpose.
     let digits = |s: &str| s.chars().filter(char::is_ascii_digit).collect::<String>();
     digits(one) == digits(other) && (plain(one) == plain(other) || strsim::osa_distance(one, other) == 1)

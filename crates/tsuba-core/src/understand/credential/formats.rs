@@ -93,7 +93,7 @@ const FINE: &str = "a fine-grained token limited to the repositories and permiss
 const PROJECT_KEY: &str = "a key bound to one project with restricted permissions";
 
 /// All formats; where two could match, the earlier counts.
-pub(super) static FORMATS: &[Format] = &[
+pub(super) const FORMATS: &[Format] = &[
     // Code hosting.
     checked(
         Broad(FINE),

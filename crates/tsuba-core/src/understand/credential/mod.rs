@@ -22,7 +22,7 @@ pub use token::Claims;
 
 use crate::prelude::*;
 use core::ops::Range;
-use matching::{base62_crc32, first_match};
+use matching::{base62_crc32, first_match, first_telling};
 use words::Words;
 
 /// Where a value was handed over.
@@ -364,16 +364,9 @@ impl Lexicon {
 }
 
 /// The next catalogued secret in a text at or after `from`, whatever stands around it: its place, its format, and whether its
-/// own check holds. Formats without a telling prefix are not looked for, since any long word could be one.
+/// own check holds. Formats without a telling prefix are not looked for, since any word could be one.
 pub(crate) fn next_token(text: &str, from: usize) -> Option<(Range<usize>, &'static Format, Option<bool>)> {
-    let mut from = from;
-    while let Some(hit) = first_match(text, from) {
-        if hit.format.nature != Nature::Public && shape::literal_prefix(hit.format) > 0 {
-            return Some((hit.range, hit.format, hit.checksum));
-        }
-        from = hit.range.end;
-    }
-    None
+    first_telling(text, from).map(|hit| (hit.range, hit.format, hit.checksum))
 }
 
 fn part(range: Range<usize>, kind: Kind, why: Why) -> Part {

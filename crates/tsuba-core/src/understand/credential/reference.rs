@@ -71,8 +71,12 @@ pub(super) fn references(value: &str) -> Vec<core::ops::Range<usize>> {
     out
 }
 
+/// References longer than this (bytes) are none: a text full of openings must not be searched to its end from each.
+const MAX_REFERENCE: usize = 2_048;
+
 /// The length of the reference at the start of `text`, 0 if there is none.
 fn reference_length(text: &str) -> usize {
+    let text = super::shape::head(text, MAX_REFERENCE);
     let closed = |open: &str, close: &str| {
         text.strip_prefix(open).and_then(|rest| rest.find(close)).map_or(0, |end| open.len() + end + close.len())
     };
