@@ -137,8 +137,8 @@ pub(super) fn default_of(value: &str, reference: &core::ops::Range<usize>) -> Op
 
 /// Is the whole value the address of a secret in a store?
 pub(crate) fn is_store_address(value: &str) -> bool {
-    let lower = value.trim().to_ascii_lowercase();
-    STORES.iter().any(|store| lower.starts_with(&store.to_ascii_lowercase()))
+    let value = value.trim().as_bytes();
+    STORES.iter().any(|store| value.get(..store.len()).is_some_and(|head| head.eq_ignore_ascii_case(store.as_bytes())))
 }
 
 const FILL_IN: &[&str] = &[
