@@ -37,9 +37,12 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
             let mut rows = vec![(verb(entry), plan_line(entry))];
             rows.extend(credentials(entry).map(|given| ("given", given)));
             let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
+            let called = entry.remote.as_ref().map(|remote| &remote.host);
+            let alone = entry.reach.hosts.iter().all(|host| Some(host) == called);
             let reach = [
                 ("folders", list(&entry.reach.folders)),
-                ("hosts", list(&entry.reach.hosts)),
+                // The host that is called stands in the address already.
+                ("hosts", if alone { String::new() } else { list(&entry.reach.hosts) }),
                 ("powers", entry.reach.powers.join(", ")),
             ];
             rows.extend(reach.into_iter().filter(|(_, text)| !text.is_empty()));

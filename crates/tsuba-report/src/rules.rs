@@ -54,8 +54,11 @@ pub fn explain(rule: &Rule, look: Look, out: &mut dyn Write) -> io::Result<()> {
         look.paint(Tint::Severity(rule.severity), rule.severity.name())
     )?;
     writeln!(out, "{}\n", rule.title)?;
-    for text in [rule.why, rule.fix] {
-        crate::style::wrap(text, look.width, "").iter().try_for_each(|line| writeln!(out, "{line}"))?;
+    for (label, text) in [("why it matters", rule.why), ("what to do", rule.fix)] {
+        writeln!(out, "{}", look.paint(Tint::Heading, label))?;
+        crate::style::wrap(text, look.width.saturating_sub(2), "")
+            .iter()
+            .try_for_each(|line| writeln!(out, "  {line}"))?;
         writeln!(out)?;
     }
     for (label, example) in [("before", rule.before), ("after", rule.after)] {
