@@ -231,7 +231,12 @@ impl Text {
         if end > room {
             from = start.saturating_sub(12);
         }
-        let shown: String = chars.iter().skip(from).take(room - usize::from(from > 0)).collect();
+        let room = room - usize::from(from > 0);
+        let mut shown: String = chars.iter().skip(from).take(room).collect();
+        if chars.len() > from + room {
+            shown.pop();
+            shown.push('…');
+        }
         start -= from.min(start);
         end -= from.min(end);
         let columns = |count: usize| shown.chars().take(count).collect::<String>().width();

@@ -40,3 +40,21 @@ impl Spread for Threads {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn results_come_in_the_order_of_the_items_however_many_threads_there_are() {
+        for count in [0_usize, 1, WORTH, WORTH + 1, 10 * WORTH + 7] {
+            let items: Vec<usize> = (0..count).collect();
+            for jobs in [0, 1, 2, 3, 64] {
+                // Every third item gives nothing, every other one two results.
+                let work = |index: usize, item: &usize| if item % 3 == 0 { vec![] } else { vec![index, item * 2] };
+                let want: Vec<usize> = items.iter().flat_map(|i| work(*i, i)).collect();
+                assert_eq!(Threads::new(jobs).spread(&items, work), want, "{count} items, {jobs} threads");
+            }
+        }
+    }
+}

@@ -106,3 +106,61 @@ fn around(server: &Server<'_>, out: &mut Unasked) {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::prelude::*;
+    use crate::read::Input;
+    use crate::understand::credential::Lexicon;
+    use crate::understand::{Asks, Outcome, study};
+
+    /// What a server with these settings lets run: `asks: tools`.
+    fn told(settings: &str, around: &str) -> String {
+        let text = format!(r#"{{ {around} "mcpServers": {{ "t": {{ "command": "t", {settings} }} }} }}"#);
+        let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
+        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
+        let entry = &study.entries[0];
+        let tools: Vec<&str> = entry.unasked.tools.iter().map(|t| t.text.as_str()).collect();
+        format!("{}: {}", entry.asks().name(), tools.join(" ")).trim_end_matches([':', ' ']).to_owned()
+    }
+
+    #[test]
+    fn every_way_of_saying_it_is_understood() {
+        for (settings, want) in [
+            (r#""autoApprove": true"#, "never"),
+            (r#""autoApprove": "all""#, "never"),
+            (r#""alwaysAllow": ["*"]"#, "never"),
+            (r#""alwaysAllow": ["a", "b"]"#, "some: a b"),
+            (r#""always_allow": []"#, "always"),
+            (r#""auto_approve_tools": ["a"]"#, "some: a"),
+            (r#""trust": true"#, "never"),
+            (r#""trust": false"#, "always"),
+            (r#""requireApproval": "never""#, "never"),
+            (r#""requireApproval": "always""#, "always"),
+            (r#""require_approval": false"#, "never"),
+            (r#""approval": "auto""#, "never"),
+            (r#""approvalMode": "never""#, "never"),
+            (r#""permissions": { "allow": ["a"] }"#, "some: a"),
+            (r#""tools": { "a": { "approval": "never" }, "b": { "approval": "always" } }"#, "some: a"),
+            (r#""tools": { "*": { "autoApprove": true } }"#, "never"),
+            (r#""disabledTools": ["a"]"#, "unknown"),
+            (r#""trust": "sometimes""#, "unknown"),
+            (r#""timeout": 3"#, "unknown"),
+        ] {
+            assert_eq!(told(settings, ""), want, "{settings}");
+        }
+        assert_eq!(Asks::Some.name(), "some");
+    }
+
+    #[test]
+    fn lists_beside_the_servers_name_server_and_tool() {
+        for (around, want) in [
+            (r#""allowedTools": ["mcp__t__read", "mcp__other__x", "Bash"],"#, "some: read"),
+            (r#""permissions": { "allow": ["mcp__t"] },"#, "never"),
+            (r#""permissions": { "allow": ["mcp__t__*"] },"#, "never"),
+            (r#""permissions": { "allow": ["mcp__tide__x"] },"#, "unknown"),
+        ] {
+            assert_eq!(told(r#""timeout": 3"#, around), want, "{around}");
+        }
+    }
+}

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     says: "{path} holds {what}",
     why: "Whoever reads it can act as this person; whoever writes it runs code at the next login.",
     fix: "Leave it out; hand over single values instead, through the environment.",
-    before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/.ssh:/root/.ssh:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
+    before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/.ssh:/keys:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
     after: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/quay:/data:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
     references: &["CWE-522", "CWE-732"],
     check: Check::Entry(check),

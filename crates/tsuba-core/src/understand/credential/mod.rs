@@ -374,4 +374,6 @@ fn part(range: Range<usize>, kind: Kind, why: Why) -> Part {
 }
 
 #[cfg(test)]
+mod shape_tests;
+#[cfg(test)]
 mod tests;

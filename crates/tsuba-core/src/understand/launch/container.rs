@@ -226,14 +226,7 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Loca
     let starts = inner.first().is_some_and(|w| wrappers::is_starter(&program_name(&w.text)));
     let options: Vec<Located> = outer.consumed.iter().chain(parsed.consumed).cloned().collect();
     if starts {
-        let step = super::Step {
-            program: program.clone(),
-            kind: StepKind::Container(container),
-            args: Vec::new(),
-            options,
-            bridge: false,
-            aside: false,
-        };
+        let step = super::Step { options, ..super::Step::new(program, StepKind::Container(container)) };
         unwrapper.plan.steps.push(step);
         unwrapper.run(&inner);
     } else {

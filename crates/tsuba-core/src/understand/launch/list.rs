@@ -128,14 +128,7 @@ impl Unwrapper<'_> {
 
     fn remote_script(&mut self, address: &Located) {
         let kind = StepKind::RemoteScript(address.clone());
-        self.plan.steps.push(Step {
-            program: address.clone(),
-            kind,
-            args: Vec::new(),
-            options: Vec::new(),
-            bridge: false,
-            aside: false,
-        });
+        self.plan.steps.push(Step::new(address, kind));
     }
 }
 

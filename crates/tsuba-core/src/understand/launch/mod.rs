@@ -155,6 +155,11 @@ pub struct Step {
 }
 
 impl Step {
+    /// A step without arguments or options of its own.
+    pub(crate) fn new(program: &Located, kind: StepKind) -> Self {
+        Self { program: program.clone(), kind, args: Vec::new(), options: Vec::new(), bridge: false, aside: false }
+    }
+
     /// The program's plain name: no folder, no `.exe` or `.cmd`, lower case.
     pub fn name(&self) -> String {
         program_name(&self.program.text)

@@ -126,14 +126,7 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
     for (at, mut package) in specs.into_iter().enumerate() {
         if at != main {
             package.beside = true;
-            unwrapper.plan.steps.push(super::Step {
-                program: program.clone(),
-                kind: StepKind::Package(package),
-                args: Vec::new(),
-                options: Vec::new(),
-                bridge: false,
-                aside: false,
-            });
+            unwrapper.plan.steps.push(super::Step::new(program, StepKind::Package(package)));
         }
     }
     let main = packages.get(main).or(packages.first()).map(|word| spec::npm(runner, word));

@@ -88,14 +88,7 @@ fn beside(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, specs:
         let mut package = spec::pypi(runner, &word);
         package.beside = true;
         let kind = StepKind::Package(package);
-        unwrapper.plan.steps.push(Step {
-            program: program.clone(),
-            kind,
-            args: Vec::new(),
-            options: Vec::new(),
-            bridge: false,
-            aside: false,
-        });
+        unwrapper.plan.steps.push(Step::new(program, kind));
     }
 }
 

@@ -201,14 +201,7 @@ impl Unwrapper<'_> {
     /// Adds a wrapper step.
     pub(super) fn wrapper(&mut self, program: &Located, options: &[Located]) {
         let options = options.to_vec();
-        self.plan.steps.push(Step {
-            program: program.clone(),
-            kind: StepKind::Wrapper,
-            args: Vec::new(),
-            options,
-            bridge: false,
-            aside: false,
-        });
+        self.plan.steps.push(Step { options, ..Step::new(program, StepKind::Wrapper) });
     }
 
     /// Adds a package that is started. Where what it starts is itself a runtime or wrapper (`npx tsx server.ts`,
@@ -217,14 +210,7 @@ impl Unwrapper<'_> {
         let bare = package.name.rsplit('/').next().unwrap_or(&package.name).to_owned();
         if !args.is_empty() && (is_command(&bare) || bare == "dotenv-cli") {
             let spec = package.spec.clone();
-            self.plan.steps.push(Step {
-                program: program.clone(),
-                kind: StepKind::Package(package),
-                args: Vec::new(),
-                options: options.to_vec(),
-                bridge: false,
-                aside: false,
-            });
+            self.plan.steps.push(Step { options: options.to_vec(), ..Step::new(program, StepKind::Package(package)) });
             let words: Vec<Located> = core::iter::once(spec.with_text(bare)).chain(args.iter().cloned()).collect();
             return self.run(&words);
         }
@@ -234,14 +220,7 @@ impl Unwrapper<'_> {
     /// Adds packages that are installed before something else runs.
     pub(super) fn installed(&mut self, program: &Located, packages: impl Iterator<Item = Package>) {
         for package in packages {
-            self.plan.steps.push(Step {
-                program: program.clone(),
-                kind: StepKind::Package(package),
-                args: Vec::new(),
-                options: Vec::new(),
-                bridge: false,
-                aside: false,
-            });
+            self.plan.steps.push(Step::new(program, StepKind::Package(package)));
         }
     }
 

@@ -1,0 +1,209 @@
+//! What people read, to the letter: one setup in the formats for people, and what the formats for programs keep of it.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+
+mod util;
+
+use util::Dir;
+
+const SETUP: &str = r##"{ "mcpServers": {
+  "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Gang-Plank-88" }, "autoApprove": ["send_mail", "delete_mail"] },
+  "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] },
+  "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/srv/quay:/q:ro", "saltmarsh/quay-files:1.4.2"] },
+  "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.2"] }
+} }
+"##;
+
+/// The setup in a folder that nobody else can look into, so that its report is the same on every machine.
+fn quay() -> Dir {
+    let dir = Dir::new(&[("quay/mcp.json", SETUP)]);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        std::fs::set_permissions(dir.path("quay"), std::fs::Permissions::from_mode(0o700)).unwrap();
+    }
+    dir
+}
+
+#[test]
+fn the_text_reads_as_it_should() {
+    let out = quay().run(&["audit", "quay", "--as-of", "2026-11-25"]).out();
+    assert_eq!(out, TEXT, "{out}");
+}
+
+#[test]
+fn the_ticket_reads_as_it_should() {
+    let out = quay().run(&["audit", "quay", "--as-of", "2026-11-25", "--format", "markdown"]).out();
+    assert_eq!(out, TICKET, "{out}");
+}
+
+#[test]
+fn no_line_is_longer_than_the_report_is_wide() {
+    let out = quay().run(&["audit", "quay", "--as-of", "2026-11-25"]).out();
+    // A report without a terminal is a hundred columns wide.
+    assert!(out.lines().all(|line| line.chars().count() <= 100), "{out}");
+}
+
+#[test]
+fn json_and_sarif_hold_the_same_findings() {
+    let dir = quay();
+    let report = dir.run(&["audit", "quay", "--format", "json"]).json();
+    let log = dir.run(&["audit", "quay", "--format", "sarif"]).json();
+    let of = |finding: &serde_json::Value, key: &str| finding[key].as_str().unwrap().to_owned();
+    let told: Vec<String> = report["findings"].as_array().unwrap().iter().map(|f| of(f, "fingerprint")).collect();
+    let logged: Vec<String> = log["runs"][0]["results"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|r| of(&r["partialFingerprints"], "tsuba/1"))
+        .collect();
+    assert_eq!(told, logged);
+    assert_eq!(told.len(), 6);
+    let unique: std::collections::BTreeSet<_> = told.iter().collect();
+    assert_eq!(unique.len(), told.len(), "two findings share a fingerprint");
+    for (finding, result) in
+        report["findings"].as_array().unwrap().iter().zip(log["runs"][0]["results"].as_array().unwrap())
+    {
+        let region = &result["locations"][0]["physicalLocation"]["region"];
+        assert_eq!(finding["place"]["line"], region["startLine"]);
+        assert_eq!(finding["place"]["end_column"], region["endColumn"]);
+        assert_eq!(finding["excerpt"], region["snippet"]["text"]);
+    }
+    // The place is that of the very text, by character.
+    let lines: Vec<&str> = SETUP.lines().collect();
+    for finding in report["findings"].as_array().unwrap().iter().filter(|f| f["rule"] == "power/unasked") {
+        let number = |key: &str| usize::try_from(finding["place"][key].as_u64().unwrap()).unwrap();
+        let text = &lines[number("line") - 1][number("column") - 1..number("end_column") - 1];
+        assert!(matches!(text, "\"send_mail\"" | "\"delete_mail\""), "{text}");
+    }
+}
+
+#[test]
+fn only_a_family_is_judged_where_one_is_named() {
+    let report = quay().run(&["audit", "quay", "--format", "json", "--only", "secret", "--only", "review"]).json();
+    let rules: Vec<_> =
+        report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap().to_owned()).collect();
+    assert_eq!(rules, ["secret/plaintext", "review/duplicate-key"]);
+}
+
+#[test]
+fn git_facts_and_modes_reach_the_findings() {
+    let secret = r#"{ "mcpServers": { "t": { "command": "t", "env": { "T_TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#;
+    let dir = Dir::new(&[("repo/mcp.json", secret), ("repo/other.json", secret), ("loose/mcp.json", secret)]);
+    let git = |args: &[&str]| {
+        std::process::Command::new("git")
+            .args(args)
+            .current_dir(dir.path("repo"))
+            .output()
+            .is_ok_and(|o| o.status.success())
+    };
+    if !(git(&["init", "-q"]) && git(&["add", "mcp.json"])) {
+        // Without the program there is nothing to compare with; the demo's own index is tested elsewhere.
+        return;
+    }
+    let report = dir.run(&["audit", "--format", "json", "--only", "secret"]).json();
+    let tracked: Vec<(String, Option<bool>)> = report["setups"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|s| (s["path"].as_str().unwrap().to_owned(), s["tracked"].as_bool()))
+        .collect();
+    assert_eq!(
+        tracked,
+        [
+            ("loose/mcp.json".to_owned(), None),
+            ("repo/mcp.json".to_owned(), Some(true)),
+            ("repo/other.json".to_owned(), Some(false))
+        ]
+    );
+    let severity = |path: &str| {
+        let mut of = report["findings"].as_array().unwrap().iter();
+        of.find(|f| f["rule"] == "secret/plaintext" && f["setup"] == path).unwrap()["severity"].clone()
+    };
+    assert_eq!(severity("repo/mcp.json"), "critical");
+    assert_eq!(severity("repo/other.json"), "high");
+}
+
+const TEXT: &str = r##"0 refuse   1 fix-first   2 ready   of 3 entries in 1 setup
+findings: 4 high, 1 medium, 1 low   (as of 2026-11-25)
+
+fix-first  crew-mail  quay/mcp.json:2
+    runs     uvx saltmarsh-crew-mail [none]
+    given    MAIL_PASSWORD in plain text Ga…(13 chars)
+    because  a package is started without an exact version; a secret stands in plain text; tools
+             that change things run without asking
+    high     supply/unpinned  line 2, column 45  /mcpServers/crew-mail/args/0
+             saltmarsh-crew-mail is started without a version: the next start may run other code
+             | "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PAS…
+             |                                           ~~~~~~~~~~~~~~~~~~~~~
+             fix: Name the exact version that was reviewed. Write saltmarsh-crew-mail==<the version
+             you reviewed>
+    high     secret/plaintext (likely)  line 2, column 95  /mcpServers/crew-mail/env/MAIL_PASSWORD
+             a password stands in plain text in the variable MAIL_PASSWORD
+             | …altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": […
+             |                                                  ~~~~~~~~~~~~~~~
+             fix: Rotate it where it was issued, keep the new one outside the file, and refer to it.
+             Write ${MAIL_PASSWORD}
+    high     power/unasked (likely)  line 2, column 130  /mcpServers/crew-mail/autoApprove/0
+             send_mail runs without anybody being asked
+             | …L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
+             |                                                  ~~~~~~~~~~~
+    high     power/unasked (likely)  line 2, column 143  /mcpServers/crew-mail/autoApprove/1
+             delete_mail runs without anybody being asked
+             | …"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
+             |                                                  ~~~~~~~~~~~~~
+             fix: Take the tools that change, send or run something out of the list.
+
+ready      quay-files  quay/mcp.json:4
+    runs     docker saltmarsh/quay-files:1.4.2 [exact]
+    low      supply/no-digest  line 4, column 87  /mcpServers/quay-files/args/4
+             the image saltmarsh/quay-files is named by the tag 1.4.2 alone, which its owner can
+             move
+
+In files, not in one entry
+
+    quay/mcp.json:3
+    medium   review/duplicate-key  line 3, column 3  /mcpServers/tide-table
+             tide-table is written twice; the later one counts, this one does not
+             | "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…
+             | ~~~~~~~~~~~~
+             fix: Take out the one that is not meant.
+
+Nothing found in
+  quay/mcp.json
+    tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
+"##;
+
+const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 ready
+
+3 entries in 1 setup, as of 2026-11-25.
+
+### crew-mail (fix-first)
+
+`quay/mcp.json`, line 2. Runs: `uvx saltmarsh-crew-mail [none]`
+
+- [ ] **high** supply/unpinned (`quay/mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run other code
+  - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, …`
+  - Name the exact version that was reviewed. Write saltmarsh-crew-mail==&lt;the version you reviewed&gt;
+- [ ] **high** secret/plaintext (`quay/mcp.json`:2:95): a password stands in plain text in the variable MAIL\_PASSWORD
+  - `…altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] …`
+  - Rotate it where it was issued, keep the new one outside the file, and refer to it. Write ${MAIL\_PASSWORD}
+- [ ] **high** power/unasked (`quay/mcp.json`:2:130): send\_mail runs without anybody being asked
+  - `…L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
+  - Take the tools that change, send or run something out of the list.
+- [ ] **high** power/unasked (`quay/mcp.json`:2:143): delete\_mail runs without anybody being asked
+  - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
+  - Take the tools that change, send or run something out of the list.
+
+### In files, not in one entry
+
+- [ ] **medium** review/duplicate-key (`quay/mcp.json`:3:3): tide-table is written twice; the later one counts, this one does not
+  - `"tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…`
+  - Take out the one that is not meant.
+
+"##;
