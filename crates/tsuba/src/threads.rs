@@ -51,7 +51,8 @@ mod tests {
             let items: Vec<usize> = (0..count).collect();
             for jobs in [0, 1, 2, 3, 64] {
                 // Every third item gives nothing, every other one two results.
-                let work = |index: usize, item: &usize| if item % 3 == 0 { vec![] } else { vec![index, item * 2] };
+                let work =
+                    |index: usize, item: &usize| if item.is_multiple_of(3) { vec![] } else { vec![index, item * 2] };
                 let want: Vec<usize> = items.iter().flat_map(|i| work(*i, i)).collect();
                 assert_eq!(Threads::new(jobs).spread(&items, work), want, "{count} items, {jobs} threads");
             }
