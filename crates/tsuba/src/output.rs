@@ -35,12 +35,19 @@ pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) ->
         body(&mut out).and_then(|()| out.flush()).context("cannot write to standard output")?;
         return Ok(());
     };
-    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let told = || format!("cannot write {}", path.display());
+    // A device, a pipe or the like is written to as it stands: putting a file in its place would take it away from everybody.
+    if path.metadata().is_ok_and(|m| !m.is_file()) {
+        let mut out = BufWriter::new(File::options().write(true).open(path).with_context(told)?);
+        return body(&mut out).and_then(|()| out.flush()).with_context(told);
+    }
+    // A link stays a link: what it leads to is replaced.
+    let target = path.canonicalize().unwrap_or_else(|_| path.clone());
+    let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
     let mut out = BufWriter::new(temporary.as_file());
     body(&mut out).and_then(|()| out.flush()).with_context(told)?;
     drop(out);
     // A report names what is weak: it is its owner's to share, so it keeps the temporary file's mode 600.
-    temporary.persist(path).map(|_: File| ()).map_err(|e| e.error).with_context(told)
+    temporary.persist(&target).map(|_: File| ()).map_err(|e| e.error).with_context(told)
 }

@@ -87,6 +87,25 @@ fn a_report_in_a_file_is_the_one_on_standard_output() {
     assert_eq!(std::fs::read_to_string(dir.path("report.json")).unwrap(), direct);
 }
 
+#[cfg(unix)]
+#[test]
+fn a_report_goes_into_a_pipe_or_through_a_link_and_takes_neither_away() {
+    use std::os::unix::fs::FileTypeExt as _;
+    let dir = Dir::new(&[("mcp.json", UNPINNED), ("report.json", "old")]);
+    let args = ["audit", "mcp.json", "--format", "json", "--as-of", "2026-11-24"];
+    let direct = dir.run(&args).out();
+    std::os::unix::fs::symlink("report.json", dir.path("link.json")).unwrap();
+    dir.run(&[&args[..], &["-o", "link.json"]].concat());
+    assert!(dir.path("link.json").symlink_metadata().unwrap().is_symlink());
+    assert_eq!(std::fs::read_to_string(dir.path("report.json")).unwrap(), direct);
+    assert!(std::process::Command::new("mkfifo").arg(dir.path("pipe")).status().unwrap().success());
+    let pipe = dir.path("pipe");
+    let reader = std::thread::spawn(move || std::fs::read_to_string(pipe).unwrap());
+    assert_eq!(dir.run(&[&args[..], &["-o", "pipe"]].concat()).status(), 1);
+    assert_eq!(reader.join().unwrap(), direct);
+    assert!(dir.path("pipe").symlink_metadata().unwrap().file_type().is_fifo());
+}
+
 #[test]
 fn hidden_and_ignored_files_are_found_and_dependencies_are_not() {
     let dir = Dir::new(&[
