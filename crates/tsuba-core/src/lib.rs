@@ -1,7 +1,7 @@
 //! The heart of Tsuba: bytes and a date in, findings and verdicts out.
 //!
 //! The crate is pure. `no_std` makes every use of files, network, clock, environment and terminal a compile error;
-//! its folders are the stages of the design: [`read`], [`understand`], `judge` with `rules`.
+//! its folders are the stages of the design: [`read`], [`understand`], [`evidence`] with [`wording`], `judge` with `rules`.
 #![no_std]
 #![cfg_attr(
     test,
@@ -14,9 +14,11 @@
 
 extern crate alloc;
 
+pub mod evidence;
 pub mod judge;
 mod prelude;
 pub mod read;
 pub mod rules;
 pub mod text;
 pub mod understand;
+pub mod wording;

@@ -13,15 +13,22 @@ use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use tsuba_core::rules;
 
+/// A rule's name as an identifier: some names are words of the language.
+fn identifier(name: &str) -> String {
+    let reserved =
+        ["abstract", "become", "box", "final", "macro", "override", "priv", "try", "typeof", "virtual", "yield"];
+    if reserved.contains(&name) { format!("r#{name}") } else { name.to_owned() }
+}
+
 /// The family's `mod.rs` as it must be.
 fn family_module(family: &str, names: &[String], extra: &[String]) -> String {
     let mut out =
         format!("//! The rules of the family `{family}`. Written by `cargo test` from the files of this folder.\n\n");
     let mut modules: Vec<&String> = names.iter().chain(extra).collect();
     modules.sort();
-    modules.iter().for_each(|name| writeln!(out, "mod {name};").unwrap());
+    modules.iter().for_each(|name| writeln!(out, "mod {};", identifier(name)).unwrap());
     out.push_str("\nuse crate::judge::Rule;\n\npub(super) static RULES: &[&Rule] = &[");
-    let list: Vec<String> = names.iter().map(|name| format!("&{name}::RULE")).collect();
+    let list: Vec<String> = names.iter().map(|name| format!("&{}::RULE", identifier(name))).collect();
     let one_line = format!("pub(super) static RULES: &[&Rule] = &[{}];", list.join(", "));
     if one_line.len() <= 120 {
         out.push_str(&list.join(", "));

@@ -65,8 +65,32 @@ pub(crate) struct Prefilter {
     words: Searcher,
 }
 
-/// One of these stands in every document that the core recognises. Spelled out by case, so that the search runs on vectors.
-const WORDS: &[&str] = &["mcp", "Mcp", "MCP", "servers", "Servers", "treamable", "stdio", "\"sse\"", "extensions"];
+/// One of these stands in every document that the core recognises: a setup in the first line, a listing in the others. Spelled out by
+/// case, so that the search runs on vectors.
+const WORDS: &[&str] = &[
+    "mcp",
+    "Mcp",
+    "MCP",
+    "servers",
+    "Servers",
+    "treamable",
+    "stdio",
+    "\"sse\"",
+    "extensions",
+    "inputSchema",
+    "input_schema",
+    "jsonrpc",
+    "serverInfo",
+    "protocolVersion",
+    "manifest_version",
+    "dxt_version",
+    "uriTemplate",
+    "nextCursor",
+    "resultType",
+    "\"skills\"",
+    "\"prompts\"",
+    "\"resources\"",
+];
 
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {

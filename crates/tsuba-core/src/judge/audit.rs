@@ -1,7 +1,8 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
+use super::connect::connect;
 use super::excerpt::{Excerpt, excerpt};
-use super::rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+use super::rule::{All, Check, Entries, Hit, Listings, Out, Rule, Stands};
 use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
@@ -57,6 +58,10 @@ pub struct Finding {
     pub excerpt: Excerpt,
     /// What to do.
     pub fix: Clean,
+    /// The text as the model reads it, where the finding is about a text.
+    pub reads: Option<Clean>,
+    /// The text as a person sees it, where that differs.
+    pub sees: Option<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
     span: Span,
@@ -100,6 +105,7 @@ pub fn audit(
 ) -> Audit {
     studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
+    connect(&mut studies);
     let cleaner = cleaner(&studies);
     let rules: Vec<&'static Rule> = rules
         .iter()
@@ -128,9 +134,13 @@ pub fn audit(
         .iter()
         .enumerate()
         .map(|(study, s)| {
-            (0..s.entries.len())
-                .map(|entry| {
-                    verdict::judge(&findings, own.get(&Stands { study, entry: Some(entry) }).map_or(&[], Vec::as_slice))
+            (0..)
+                .zip(&s.entries)
+                .map(|(index, entry)| {
+                    let of = |study, entry| own.get(&Stands { study, entry: Some(entry) }).into_iter().flatten();
+                    // What its server says of itself counts for the entry that starts it.
+                    let listed = entry.listed.iter().flat_map(|listed| of(listed.study, listed.entry));
+                    verdict::judge(&findings, &of(study, index).chain(listed).copied().collect::<Vec<_>>())
                 })
                 .collect()
         })
@@ -169,6 +179,13 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
         match rule.check {
             Check::All(_) => {}
             Check::Setup(check) => check(s, &mut Out { stands: Stands { study, entry: None }, hits: &mut hits }),
+            Check::Listing(check) => {
+                for (index, entry) in s.entries.iter().enumerate() {
+                    let Some(listing) = s.listing_of(entry) else { continue };
+                    let stands = Stands { study, entry: Some(index) };
+                    check(&Listings { listing, entry, study: s }, &mut Out { stands, hits: &mut hits });
+                }
+            }
             Check::Entry(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
                     let stands = Stands { study, entry: Some(index) };
@@ -225,6 +242,8 @@ fn finding(
         message: cleaner.clean(&fill(rule.says, &words)),
         excerpt: excerpt(document, *span, secrets, cleaner),
         fix: cleaner.clean(&fix),
+        reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text)),
+        sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text)),
         fingerprint,
         span: *span,
     })

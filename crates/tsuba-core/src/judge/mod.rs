@@ -4,6 +4,7 @@
 //! masking, messages, excerpts, fingerprints, order, verdicts.
 
 mod audit;
+mod connect;
 mod excerpt;
 mod rule;
 mod spread;
@@ -12,7 +13,7 @@ mod weight;
 
 pub use audit::{Audit, Finding, Options, UnreadFile, audit};
 pub use excerpt::Excerpt;
-pub use rule::{All, Check, Entries, Hit, Out, Rule, Stands};
+pub use rule::{All, Check, Entries, Hit, Listings, Out, Rule, Shown, Stands};
 pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};
 pub use weight::{Circumstance, Confidence, Severity};

@@ -1,6 +1,7 @@
 //! What a rule is: metadata, and a check that says "here".
 
 use super::{Circumstance, Confidence, Severity, Verdict};
+use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::text::Located;
 use crate::understand::{Entry, Study};
@@ -47,6 +48,8 @@ pub enum Check {
     Entry(fn(&Entries<'_>, &mut Out<'_>)),
     /// One setup at a time.
     Setup(fn(&Study, &mut Out<'_>)),
+    /// One listing at a time: what a server says of itself.
+    Listing(fn(&Listings<'_>, &mut Out<'_>)),
     /// Everything at once.
     All(fn(&All<'_>, &mut Out<'_>)),
 }
@@ -64,6 +67,24 @@ pub struct Entries<'a> {
 
 impl Entries<'_> {
     /// The setup's text, to cut places in.
+    pub fn source(&self) -> &str {
+        &self.study.document.text
+    }
+}
+
+/// A listing in its document.
+#[derive(Clone, Copy, Debug)]
+pub struct Listings<'a> {
+    /// The listing.
+    pub listing: &'a Listing,
+    /// The entry that stands for it.
+    pub entry: &'a Entry,
+    /// The document it stands in.
+    pub study: &'a Study,
+}
+
+impl Listings<'_> {
+    /// The document's text, to cut places in.
     pub fn source(&self) -> &str {
         &self.study.document.text
     }
@@ -103,6 +124,16 @@ pub struct Hit {
     pub(super) circumstances: Vec<Circumstance>,
     pub(super) confidence: Confidence,
     pub(super) corrected: Option<String>,
+    pub(super) shown: Shown,
+}
+
+/// A text as the model reads it, and as a person sees it.
+#[derive(Clone, Debug, Default)]
+pub struct Shown {
+    /// As the model reads it.
+    pub reads: Option<String>,
+    /// As a person sees it, where that differs.
+    pub sees: Option<String>,
 }
 
 impl Hit {
@@ -126,6 +157,12 @@ impl Hit {
     /// Says how sure it is; certain unless said otherwise.
     pub fn sure(&mut self, confidence: Confidence) -> &mut Self {
         self.confidence = confidence;
+        self
+    }
+
+    /// Shows the text as the model reads it, and as a person sees it where that differs.
+    pub fn shows(&mut self, reads: impl Into<String>, sees: Option<String>) -> &mut Self {
+        self.shown = Shown { reads: Some(reads.into()), sees };
         self
     }
 
@@ -158,6 +195,7 @@ impl Out<'_> {
             circumstances: Vec::new(),
             confidence: Confidence::Certain,
             corrected: None,
+            shown: Shown::default(),
         };
         self.hits.push(hit);
         let last = self.hits.len() - 1;

@@ -118,6 +118,12 @@ pub enum Circumstance {
     Beside,
     /// More than one person or team is concerned.
     Several,
+    /// A hint: honest texts say such things too.
+    Faint,
+    /// It says so beyond doubt, or asks for much.
+    Grave,
+    /// It is kept from a person's eyes.
+    Hidden,
 }
 
 /// What a circumstance does.
@@ -134,13 +140,15 @@ fn effect(circumstance: Circumstance) -> Effect {
         | Circumstance::Admin
         | Circumstance::Reachable
         | Circumstance::Unasked
-        | Circumstance::Several => Effect::Raise,
+        | Circumstance::Several
+        | Circumstance::Grave
+        | Circumstance::Hidden => Effect::Raise,
         Circumstance::WholeDisk => Effect::AtLeast(Severity::High),
         Circumstance::Writable => Effect::Raise,
         Circumstance::ReadOnly | Circumstance::Weak | Circumstance::Beside => Effect::Lower,
         Circumstance::Loopback | Circumstance::Ordinary => Effect::AtMost(Severity::Note),
         Circumstance::WellKnown => Effect::AtMost(Severity::Medium),
-        Circumstance::VersionTag => Effect::AtMost(Severity::Low),
+        Circumstance::VersionTag | Circumstance::Faint => Effect::AtMost(Severity::Low),
     }
 }
 

@@ -7,13 +7,24 @@ mod review;
 mod scope;
 mod secret;
 mod supply;
+mod wording;
 
 use crate::judge::Rule;
 use crate::prelude::*;
 
 /// Every rule, sorted by identifier.
 pub fn all() -> Vec<&'static Rule> {
-    [combine::RULES, exposure::RULES, power::RULES, review::RULES, scope::RULES, secret::RULES, supply::RULES].concat()
+    [
+        combine::RULES,
+        exposure::RULES,
+        power::RULES,
+        review::RULES,
+        scope::RULES,
+        secret::RULES,
+        supply::RULES,
+        wording::RULES,
+    ]
+    .concat()
 }
 
 /// The rule with this identifier.

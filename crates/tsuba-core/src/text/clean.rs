@@ -159,7 +159,7 @@ fn neutral(text: &str) -> String {
 }
 
 /// Is this a character that is obeyed or not seen, rather than read?
-fn is_unseen(c: char) -> bool {
+pub(crate) fn is_unseen(c: char) -> bool {
     c.is_control()
         || matches!(u32::from(c),
             0x00AD | 0x034F | 0x061C | 0x115F | 0x1160 | 0x17B4 | 0x17B5 | 0x180B..=0x180F | 0x200B..=0x200F

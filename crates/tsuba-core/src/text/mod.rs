@@ -1,13 +1,16 @@
 //! Text and places: spans, lines, pointers, and what may leave the program.
 
 mod clean;
+mod cut;
 mod digest;
 mod lines;
 mod located;
 mod mask;
 mod pointer;
 
+pub(crate) use clean::is_unseen;
 pub use clean::{Clean, Cleaner, Find};
+pub(crate) use cut::{boundary, head};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
 pub use located::{Located, Span};

@@ -8,6 +8,7 @@ use super::remote::Remote;
 use super::setup::Server;
 use super::unasked::{Unasked, unasked};
 use super::variables::{self, Variable};
+use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::read::{Document, Node, Value};
 use crate::text::{Located, Pointer, Span};
@@ -93,6 +94,19 @@ pub struct Entry {
     pub env_files: Vec<Located>,
     /// What it may touch.
     pub reach: Reach,
+    /// What the server itself lists, as an index into the study's listings: this entry stands for the listing.
+    pub listing: Option<usize>,
+    /// The listing elsewhere that belongs to this entry, by name or package; known once everything is read.
+    pub listed: Option<Listed>,
+}
+
+/// Where the listing of an entry is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Listed {
+    /// The index of its study.
+    pub study: usize,
+    /// The index of the entry that stands for it there.
+    pub entry: usize,
 }
 
 impl Entry {
@@ -146,10 +160,34 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
             .and_then(|(key, n)| n.located(server.pointer.key(key))),
         env_files,
         reach: Reach::default(),
+        listing: None,
+        listed: None,
     };
     entry.handed = handed::of_entry(document, node, &entry, lexicon);
     entry.reach = reach::of(&entry);
     entry
+}
+
+/// The entry that stands for a listing: a server of which no more is known than what it says itself.
+pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
+    Entry {
+        name: listing.server.clone(),
+        pointer: listing.pointer.clone(),
+        span: listing.span,
+        transport: Transport::Unknown,
+        plan: None,
+        remote: None,
+        variables: Vec::new(),
+        settings: Vec::new(),
+        handed: Vec::new(),
+        unasked: Unasked::default(),
+        disabled: false,
+        cwd: None,
+        env_files: Vec::new(),
+        reach: Reach { powers: crate::evidence::powers(listing), ..Reach::default() },
+        listing: Some(index),
+        listed: None,
+    }
 }
 
 /// The command and its arguments with their places: `command` as text, list, or `{path, args}`.

@@ -10,7 +10,7 @@ mod setup;
 mod unasked;
 mod variables;
 
-pub use entry::{Asks, Entry, Transport};
+pub use entry::{Asks, Entry, Listed, Transport};
 pub use handed::Handed;
 pub use reach::{Folder, Power, Reach};
 pub use remote::{Remote, Scheme};
@@ -18,6 +18,7 @@ pub use setup::{Found, SetupKind};
 pub use unasked::Unasked;
 pub use variables::Variable;
 
+use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Input, Unreadable, read};
 use crate::text::{Located, Pointer, Span};
@@ -38,12 +39,14 @@ pub struct Study {
     pub duplicates: Vec<Located>,
     /// Switches that import or enable servers of other programs or of the project without asking.
     pub imports: Vec<Located>,
+    /// What servers list in it.
+    pub listings: Vec<Listing>,
 }
 
 /// The outcome of studying a file.
 #[derive(Debug)]
 pub enum Outcome {
-    /// It is a setup, or a dotenv file.
+    /// It is a setup, a dotenv file, or a listing.
     Setup(Box<Study>),
     /// It is something else.
     Other,
@@ -57,22 +60,33 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         Ok(document) => document,
         Err(failed) => {
             let (unreadable, input) = *failed;
-            if !setup::looks_like_setup(&input.bytes) {
+            if !setup::looks_like_setup(&input.bytes) && !looks_like_listing(&input.bytes) {
                 return Outcome::Other;
             }
             let line = unreadable.at.map(|at| crate::read::line_of(&input.bytes, at));
             return Outcome::Unread(unreadable, line);
         }
     };
-    let Some(found) = setup::recognise(&document) else { return Outcome::Other };
-    let entries: Vec<Entry> =
+    let found = setup::recognise(&document);
+    let listings = listings(&document);
+    if found.is_none() && listings.is_empty() {
+        return Outcome::Other;
+    }
+    let found = found.unwrap_or_else(|| Found::nothing(SetupKind::Listing));
+    let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
     let handed = handed::loose(&document, &found, &entries, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
-    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports }))
+    entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
+    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings }))
 }
 
 impl Study {
+    /// The listing that an entry stands for.
+    pub fn listing_of(&self, entry: &Entry) -> Option<&Listing> {
+        self.listings.get(entry.listing?)
+    }
+
     /// The whole document as a place: its first line.
     pub fn start(&self) -> Located {
         let end = self.document.text.find('\n').unwrap_or(self.document.text.len());

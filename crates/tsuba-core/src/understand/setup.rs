@@ -11,6 +11,8 @@ pub enum SetupKind {
     Client,
     /// A dotenv file beside or referenced by a setup.
     Dotenv,
+    /// What a server lists: tools, prompts, resources.
+    Listing,
 }
 
 impl SetupKind {
@@ -19,6 +21,7 @@ impl SetupKind {
         match self {
             Self::Client => "client",
             Self::Dotenv => "dotenv",
+            Self::Listing => "listing",
         }
     }
 }
@@ -51,6 +54,13 @@ pub struct Found<'d> {
     pub imports: Vec<Located>,
 }
 
+impl Found<'_> {
+    /// A document that configures no server.
+    pub(super) fn nothing(kind: SetupKind) -> Self {
+        Found { kind, servers: Vec::new(), inputs: Vec::new(), duplicates: Vec::new(), imports: Vec::new() }
+    }
+}
+
 /// Settings nest servers at most this deep.
 const MAX_SEARCH: usize = 8;
 /// More servers than this in one document are not looked at.
@@ -66,13 +76,7 @@ pub(super) fn looks_like_setup(bytes: &[u8]) -> bool {
 
 /// Recognises a document; `None` when it configures no server.
 pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
-    let mut found = Found {
-        kind: SetupKind::Client,
-        servers: Vec::new(),
-        inputs: Vec::new(),
-        duplicates: Vec::new(),
-        imports: Vec::new(),
-    };
+    let mut found = Found::nothing(SetupKind::Client);
     if document.notation == Notation::Dotenv {
         found.kind = SetupKind::Dotenv;
         return Some(found);

@@ -1,0 +1,527 @@
+//! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
+//! an agent card, a bare list of tools.
+
+use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
+use crate::prelude::*;
+use crate::read::{Document, Node, Value};
+use crate::text::{Located, Pointer, Span};
+
+/// Listings are nested at most this deep.
+const MAX_SEARCH: usize = 8;
+
+/// Could these bytes be a listing? For files that cannot be parsed: only what names one unmistakably counts.
+pub(crate) fn looks_like_listing(bytes: &[u8]) -> bool {
+    memchr::memmem::find(bytes, b"\"inputSchema\"").is_some()
+}
+
+/// Every listing of a document.
+pub(crate) fn listings(document: &Document) -> Vec<Listing> {
+    let mut found = Found { listings: Vec::new(), seen: BTreeSet::new() };
+    let fallback = Located { text: by_file_name(&document.path), ..Located::default() };
+    for (pointer, root) in document.rooted() {
+        let scope = Scope { server: None, fallback: &fallback, answer: false };
+        search(root, &pointer, 0, &scope, &mut found);
+    }
+    for listing in &mut found.listings {
+        listing.remarks = crate::wording::read(listing);
+    }
+    found.listings
+}
+
+struct Found {
+    listings: Vec<Listing>,
+    /// Items already taken: a server that is asked twice says the same twice.
+    seen: BTreeSet<(usize, ItemKind, String)>,
+}
+
+/// What the surroundings say.
+#[derive(Clone)]
+struct Scope<'s> {
+    /// The server's name as the surroundings give it.
+    server: Option<Located>,
+    fallback: &'s Located,
+    /// Is this the result of a protocol answer, or the like?
+    answer: bool,
+}
+
+/// A file's name without its endings; for a name that says nothing, its folder's.
+fn by_file_name(path: &str) -> String {
+    let mut parts = path.rsplit(['/', '\\']);
+    let file = parts.next().unwrap_or_default();
+    let stem = file.split('.').find(|part| !part.is_empty()).unwrap_or(file);
+    let bare = ["-tools", "_tools", "-listing", "-evidence", "_evidence"].iter().find_map(|end| stem.strip_suffix(end));
+    let name = bare.unwrap_or(stem);
+    let generic =
+        ["tools", "listing", "manifest", "agent", "agent-card", "response", "evidence", "list", "-", "server"];
+    match parts.next().filter(|folder| !folder.is_empty() && *folder != ".") {
+        Some(folder) if generic.contains(&name) => folder.to_owned(),
+        _ => name.to_owned(),
+    }
+}
+
+/// Keys that belong to the form of an answer and name no server.
+fn is_structural(key: &str) -> bool {
+    let date = key.len() == 10
+        && key.bytes().enumerate().all(|(i, b)| if i == 4 || i == 7 { b == b'-' } else { b.is_ascii_digit() });
+    date || key.contains('/')
+        || matches!(
+            key,
+            "result"
+                | "results"
+                | "response"
+                | "responses"
+                | "answer"
+                | "answers"
+                | "initialize"
+                | "discover"
+                | "modern"
+                | "legacy"
+                | "evidence"
+                | "listing"
+                | "listings"
+                | "pages"
+                | "page"
+                | "data"
+                | "body"
+                | "json"
+                | "server"
+                | "servers"
+                | "output"
+                | "eras"
+                | "captured"
+                | "session"
+                | "message"
+                | "messages"
+                | "payload"
+                | "params"
+                | "content"
+                | "tools"
+                | "prompts"
+                | "resources"
+        )
+}
+
+fn search(node: &Node, pointer: &Pointer, depth: usize, scope: &Scope<'_>, found: &mut Found) {
+    if depth > MAX_SEARCH {
+        return;
+    }
+    if node.is_list() {
+        let items = node.items();
+        if items.iter().any(is_tool) {
+            container(node, pointer, scope, found, |taking| taking.list(node, pointer, ItemKind::Tool));
+            return;
+        }
+        for (index, item) in items.iter().enumerate() {
+            search(item, &pointer.index(index), depth + 1, scope, found);
+        }
+        return;
+    }
+    if !node.is_map() {
+        return;
+    }
+    if is_tool(node) {
+        container(node, pointer, scope, found, |taking| taking.item(node, pointer, ItemKind::Tool));
+        return;
+    }
+    let mut scope = scope.clone();
+    if let Some(server) = named(node, pointer) {
+        scope.server = Some(server);
+    }
+    scope.answer |= [
+        "jsonrpc",
+        "nextCursor",
+        "serverInfo",
+        "protocolVersion",
+        "manifest_version",
+        "dxt_version",
+        "resultType",
+        "supportedVersions",
+    ]
+    .iter()
+    .any(|key| node.get(key).is_some());
+    let parts = parts(node, &scope);
+    if !parts.is_empty() {
+        container(node, pointer, &scope, found, |taking| {
+            for (key, kind) in &parts {
+                if let Some(list) = node.get(key) {
+                    taking.list(list, &pointer.key(key), *kind);
+                }
+            }
+            taking.server(node, pointer);
+        });
+    }
+    for member in node.effective().filter(|m| !parts.iter().any(|(key, _)| *key == m.key.text)) {
+        let key = member.key.text.as_str();
+        let at = pointer.key(key);
+        let mut below = scope.clone();
+        below.answer = scope.answer || key == "result";
+        if !is_structural(key) && !scope.answer {
+            below.server = Some(Located { text: key.to_owned(), span: member.key.span, pointer: at.clone() });
+        }
+        search(&member.value, &at, depth + 1, &below, found);
+    }
+}
+
+/// The server's name where a mapping tells it.
+fn named(node: &Node, pointer: &Pointer) -> Option<Located> {
+    let info = node.get("serverInfo").map(|info| (info, pointer.key("serverInfo")));
+    let meta = || {
+        let meta = node.get("_meta")?;
+        let key = "io.modelcontextprotocol/serverInfo";
+        Some((meta.get(key)?, pointer.key("_meta").key(key)))
+    };
+    if let Some((info, at)) = info.or_else(meta) {
+        return info.get("name")?.located(at.key("name"));
+    }
+    let told = node.first(&["server", "entry"]).filter(|(_, value)| value.text().is_some());
+    let manifest = ["manifest_version", "dxt_version", "skills"].iter().any(|key| node.get(key).is_some());
+    let own = node.get("name").filter(|_| manifest).map(|name| ("name", name));
+    let (key, value) = told.or(own)?;
+    value.located(pointer.key(key)).filter(|name| !name.text.is_empty())
+}
+
+fn is_tool(node: &Node) -> bool {
+    node.get("name").is_some_and(|n| n.text().is_some())
+        && node.first(&["inputSchema", "input_schema"]).is_some_and(|(_, schema)| schema.is_map())
+}
+
+/// The lists of a mapping that belong to a listing.
+fn parts(node: &Node, scope: &Scope<'_>) -> Vec<(&'static str, ItemKind)> {
+    let mut out = Vec::new();
+    let items = |key: &str| node.get(key).map(Node::items).unwrap_or_default();
+    let text = |item: &Node, key: &str| item.get(key).and_then(Node::text).is_some();
+    let described = |list: &[Node]| !list.is_empty() && list.iter().all(|i| text(i, "name"));
+    if items("tools").iter().any(is_tool) || (scope.answer && described(items("tools"))) {
+        out.push(("tools", ItemKind::Tool));
+    }
+    let near = scope.answer || !out.is_empty();
+    let prompts = items("prompts");
+    if described(prompts) && (near || prompts.iter().any(|p| p.get("arguments").is_some_and(Node::is_list))) {
+        out.push(("prompts", ItemKind::Prompt));
+    }
+    let addressed = |list: &[Node], key: &str| {
+        list.iter().any(|r| text(r, "name") && r.get(key).and_then(Node::text).is_some_and(|uri| uri.contains("://")))
+    };
+    if addressed(items("resources"), "uri") {
+        out.push(("resources", ItemKind::Resource));
+    }
+    if addressed(items("resourceTemplates"), "uriTemplate") {
+        out.push(("resourceTemplates", ItemKind::Template));
+    }
+    let card =
+        ["url", "capabilities", "defaultInputModes", "supportedInterfaces"].iter().any(|key| node.get(key).is_some());
+    if card && described(items("skills")) && items("skills").iter().any(|s| text(s, "description")) {
+        out.push(("skills", ItemKind::Skill));
+    }
+    let speaks = node.get("instructions").is_some_and(|n| n.text().is_some());
+    if out.is_empty() && scope.answer && speaks {
+        // An answer to `initialize` or `server/discover` lists nothing and still tells the model what to do.
+        out.push(("tools", ItemKind::Tool));
+    }
+    out
+}
+
+/// Fills the listing of the scope's server, a new one where there is none.
+fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Found, fill: impl FnOnce(&mut Taking<'_>)) {
+    let start = Span { end: node.span.start.saturating_add(1), ..node.span };
+    let server = scope.server.clone().unwrap_or_else(|| Located {
+        span: start,
+        pointer: pointer.clone(),
+        ..scope.fallback.clone()
+    });
+    let index = match found.listings.iter().position(|l| l.server.text == server.text) {
+        Some(index) => index,
+        None => {
+            found.listings.push(Listing {
+                server,
+                pointer: pointer.clone(),
+                span: node.span,
+                items: Vec::new(),
+                passages: Vec::new(),
+                remarks: Vec::new(),
+            });
+            found.listings.len() - 1
+        }
+    };
+    let Some(listing) = found.listings.get_mut(index) else { return };
+    fill(&mut Taking { index, listing, seen: &mut found.seen });
+}
+
+struct Taking<'l> {
+    index: usize,
+    listing: &'l mut Listing,
+    seen: &'l mut BTreeSet<(usize, ItemKind, String)>,
+}
+
+impl Taking<'_> {
+    fn list(&mut self, list: &Node, pointer: &Pointer, kind: ItemKind) {
+        for (index, item) in list.items().iter().enumerate().filter(|(_, item)| item.is_map()) {
+            self.item(item, &pointer.index(index), kind);
+        }
+    }
+
+    /// What the server says of itself.
+    fn server(&mut self, node: &Node, pointer: &Pointer) {
+        let info = node.get("serverInfo").map(|info| (info, pointer.key("serverInfo")));
+        for (node, at) in [Some((node, pointer.clone())), info].into_iter().flatten() {
+            for (key, place) in [
+                ("instructions", Place::Instructions),
+                ("description", Place::Description),
+                ("long_description", Place::Description),
+                ("title", Place::Title),
+            ] {
+                self.passage(node.get(key), at.key(key), place, None);
+            }
+        }
+    }
+
+    fn passage(&mut self, node: Option<&Node>, pointer: Pointer, place: Place, item: Option<usize>) {
+        if let Some(at) = node.and_then(|n| n.located(pointer)).filter(|at| !at.text.is_empty()) {
+            self.listing.passages.push(Passage { at, place, item });
+        }
+    }
+
+    fn item(&mut self, node: &Node, pointer: &Pointer, kind: ItemKind) {
+        let Some(name) = node.get("name").and_then(|n| n.located(pointer.key("name"))) else { return };
+        let index = self.listing.items.len();
+        let first = self.listing.passages.len();
+        self.texts(node, pointer, Place::Elsewhere, index);
+        let mut said = name.text.clone();
+        for passage in self.listing.passages.iter().skip(first) {
+            said.push('\u{0}');
+            said.push_str(&passage.at.text);
+        }
+        if !self.seen.insert((self.index, kind, crate::text::fingerprint([said.as_str()]))) {
+            self.listing.passages.truncate(first);
+            return;
+        }
+        let annotations = node.get("annotations").map(|a| (a, pointer.key("annotations")));
+        let hint = |key: &str| {
+            let (annotations, at) = annotations.as_ref()?;
+            let hint = annotations.get(key)?;
+            Some((hint.truth()?, hint.located(at.key(key))?))
+        };
+        let hints = Hints { read_only: hint("readOnlyHint"), destructive: hint("destructiveHint") };
+        let (parameters, open) = schema(node, pointer);
+        self.listing.items.push(Item {
+            kind,
+            name,
+            title: node.get("title").and_then(|n| n.located(pointer.key("title"))),
+            description: node.get("description").and_then(|n| n.located(pointer.key("description"))),
+            hints,
+            parameters,
+            open,
+            passages: first..self.listing.passages.len(),
+        });
+    }
+
+    /// Every text below an item, with what its place is.
+    fn texts(&mut self, node: &Node, pointer: &Pointer, place: Place, item: usize) {
+        match &node.value {
+            Value::Map(_) => {
+                for member in node.effective() {
+                    let key = member.key.text.as_str();
+                    let at = pointer.key(key);
+                    let (own, below) = place_of(key, place, member.value.is_map() || member.value.is_list());
+                    if place == Place::ParameterName && speaks(key) {
+                        let at = Located { text: key.to_owned(), span: member.key.span, pointer: at.clone() };
+                        self.listing.passages.push(Passage { at, place: Place::ParameterName, item: Some(item) });
+                    }
+                    match &member.value.value {
+                        Value::Text(text) if own != Place::Elsewhere || speaks(text) => {
+                            self.passage(Some(&member.value), at, own, Some(item));
+                        }
+                        Value::Map(_) | Value::List(_) => self.texts(&member.value, &at, below, item),
+                        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
+                    }
+                }
+            }
+            Value::List(items) => {
+                for (index, each) in items.iter().enumerate() {
+                    let at = pointer.index(index);
+                    match &each.value {
+                        Value::Text(text) if place != Place::Schema && place != Place::Elsewhere || speaks(text) => {
+                            self.passage(Some(each), at, place, Some(item));
+                        }
+                        Value::Map(_) | Value::List(_) => self.texts(each, &at, place, item),
+                        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
+                    }
+                }
+            }
+            Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
+        }
+    }
+}
+
+/// Does a name or keyword say more than a name does?
+fn speaks(text: &str) -> bool {
+    text.len() > 40 || text.contains(char::is_whitespace) || !text.is_ascii()
+}
+
+/// The place of a text under a key, and of what lies deeper.
+fn place_of(key: &str, around: Place, nested: bool) -> (Place, Place) {
+    let schema = around == Place::Schema || around == Place::ParameterName;
+    match key {
+        "inputSchema" | "input_schema" | "outputSchema" | "output_schema" | "schema" => (Place::Schema, Place::Schema),
+        "arguments" if !schema => (Place::Argument, Place::Argument),
+        "annotations" if !schema => (Place::Annotation, Place::Annotation),
+        "_meta" => (Place::Meta, Place::Meta),
+        "icons" | "uri" | "uriTemplate" | "src" | "href" | "url" | "websiteUrl" | "resourceUri" if !schema => {
+            (Place::Address, Place::Address)
+        }
+        _ if around == Place::ParameterName && nested => (Place::Schema, Place::Schema),
+        "properties" | "patternProperties" | "$defs" | "definitions" | "dependentSchemas"
+            if around == Place::Schema && nested =>
+        {
+            (Place::ParameterName, Place::ParameterName)
+        }
+        "enum" | "const" | "default" | "examples" | "example" | "enumNames" | "enumDescriptions"
+            if around == Place::Schema =>
+        {
+            (Place::Value, Place::Value)
+        }
+        "description" | "title" | "$comment" | "markdownDescription" if schema => (Place::Schema, Place::Schema),
+        _ if schema => (Place::Elsewhere, Place::Schema),
+        "name" if around == Place::Elsewhere => (Place::Name, Place::Elsewhere),
+        "title" if around == Place::Elsewhere => (Place::Title, Place::Elsewhere),
+        "description" if around == Place::Elsewhere => (Place::Description, Place::Elsewhere),
+        "text" if around == Place::Elsewhere => (Place::Text, Place::Elsewhere),
+        _ => (around, around),
+    }
+}
+
+/// The parameters of a tool, and where it takes further ones.
+fn schema(node: &Node, pointer: &Pointer) -> (Vec<Parameter>, Option<Located>) {
+    let Some((key, schema)) = node.first(&["inputSchema", "input_schema"]) else { return (Vec::new(), None) };
+    let at = pointer.key(key);
+    let key = "additionalProperties";
+    let open = schema.get(key).filter(|n| n.truth() == Some(true)).and_then(|n| n.located(at.key(key)));
+    let properties = schema.get("properties").map(|p| p.effective().collect::<Vec<_>>()).unwrap_or_default();
+    let at = at.key("properties");
+    let parameters = properties
+        .into_iter()
+        .map(|member| {
+            let value = &member.value;
+            let bounds = ["enum", "const", "pattern", "maxLength"];
+            let format = value.get("format").and_then(Node::text);
+            Parameter {
+                name: Located {
+                    text: member.key.text.clone(),
+                    span: member.key.span,
+                    pointer: at.key(&member.key.text),
+                },
+                kind: value.get("type").and_then(Node::text).unwrap_or_default().to_owned(),
+                bounded: bounds.iter().any(|key| value.get(key).is_some())
+                    || format
+                        .is_some_and(|f| ["date", "date-time", "time", "uuid", "ipv4", "ipv6", "email"].contains(&f)),
+            }
+        })
+        .collect();
+    (parameters, open)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::{Input, read};
+
+    fn found(path: &str, text: &str) -> Vec<String> {
+        let document = read(Input { path: path.into(), bytes: text.into(), ..Input::default() }).unwrap();
+        listings(&document)
+            .iter()
+            .map(|l| {
+                let items: Vec<_> = l.items.iter().map(|i| format!("{} {}", i.kind.name(), i.name.text)).collect();
+                format!("{}: {} ({} texts)", l.server.text, items.join(", "), l.passages.len())
+            })
+            .collect()
+    }
+
+    const TOOL: &str = r#"{"name": "moor", "description": "Moors a ship.", "inputSchema": {"type": "object", "properties": {"berth": {"type": "string", "description": "Which berth"}}}}"#;
+
+    #[test]
+    fn listings_of_every_shape_are_recognised() {
+        for (path, text, want) in [
+            ("berth-board.tools.json", format!(r#"{{"tools": [{TOOL}]}}"#), vec!["berth-board: tool moor (3 texts)"]),
+            ("a/b/tools.json", format!(r#"[{TOOL}]"#), vec!["b: tool moor (3 texts)"]),
+            ("x.json", TOOL.to_owned(), vec!["x: tool moor (3 texts)"]),
+            ("x.json", format!(r#"{{"jsonrpc": "2.0", "id": 1, "result": {{"tools": [{TOOL}]}}}}"#), vec!["x: tool moor (3 texts)"]),
+            (
+                "x.json",
+                format!(r#"{{"server": "quay", "legacy": {{"tools/list": {{"tools": [{TOOL}]}}}}, "modern": {{"tools/list": {{"tools": [{TOOL}]}}}}}}"#),
+                vec!["quay: tool moor (3 texts)"],
+            ),
+            ("x.json", format!(r#"{{"quay": {{"tools": [{TOOL}]}}, "tide": {{"tools": [{TOOL}]}}}}"#), vec!["quay: tool moor (3 texts)", "tide: tool moor (3 texts)"]),
+            (
+                "x.json",
+                r#"{"result": {"serverInfo": {"name": "tide", "version": "1"}, "protocolVersion": "2025-11-25", "instructions": "Ask for tides."}}"#.to_owned(),
+                vec!["tide:  (1 texts)"],
+            ),
+            (
+                "manifest.json",
+                r#"{"manifest_version": "0.3", "name": "tide", "tools": [{"name": "tides", "description": "Tides."}]}"#.to_owned(),
+                vec!["tide: tool tides (2 texts)"],
+            ),
+            (
+                "card.json",
+                r#"{"name": "harbour pilot", "url": "https://pilot.example", "skills": [{"id": "p", "name": "pilot", "description": "Pilots."}]}"#.to_owned(),
+                vec!["harbour pilot: skill pilot (2 texts)"],
+            ),
+            (
+                "x.json",
+                r#"{"result": {"prompts": [{"name": "log", "arguments": [{"name": "day", "description": "Which day"}]}], "resources": [{"name": "r", "uri": "tide://x"}], "resourceTemplates": [{"name": "t", "uriTemplate": "tide://{day}"}]}}"#.to_owned(),
+                vec!["x: prompt log, resource r, resource template t (7 texts)"],
+            ),
+        ] {
+            assert_eq!(found(path, &text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_only_looks_like_a_listing_is_none() {
+        for text in [
+            r#"{"tools": [{"name": "eslint", "version": "9"}]}"#,
+            r#"{"tools": ["hammer"]}"#,
+            r#"{"skills": [{"name": "welding", "description": "x"}]}"#,
+            r#"{"prompts": {"a": "b"}}"#,
+            r#"{"resources": [{"name": "r", "uri": "x"}]}"#,
+            r#"{"instructions": "Bake for an hour."}"#,
+            r#"{"name": "x", "inputSchema": true}"#,
+        ] {
+            assert!(found("x.json", text).is_empty(), "{text}");
+        }
+    }
+
+    #[test]
+    fn every_place_is_read() {
+        let text = r#"{"tools": [{"name": "n", "title": "t", "description": "d", "annotations": {"title": "a"}, "_meta": {"ui": {"resourceUri": "ui://x"}},
+            "icons": [{"src": "https://i.example/i.png"}], "execution": {"note": "some words here"},
+            "inputSchema": {"type": "object", "title": "st", "required": ["p"], "properties": {"p": {"type": "string", "description": "pd", "enum": ["e1", "e2"],
+            "default": "df", "examples": ["ex"], "const": "c"}, "a name that speaks": {"type": "object", "properties": {"q": {"items": {"description": "deep"}}}},
+            "description": {"type": "string", "description": "of description"}}}, "outputSchema": {"properties": {"o": {"description": "od"}}}}]}"#;
+        let document = read(Input { path: "x.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
+        let texts: BTreeSet<String> = listings(&document)[0].passages.iter().map(|p| p.at.text.clone()).collect();
+        for want in [
+            "n",
+            "t",
+            "d",
+            "a",
+            "ui://x",
+            "https://i.example/i.png",
+            "some words here",
+            "st",
+            "pd",
+            "e1",
+            "e2",
+            "df",
+            "ex",
+            "c",
+            "a name that speaks",
+            "deep",
+            "of description",
+            "od",
+        ] {
+            assert!(texts.contains(want), "{want} in {texts:?}");
+        }
+        assert!(!texts.contains("string") && !texts.contains("object"), "{texts:?}");
+    }
+}

@@ -1,0 +1,167 @@
+//! A listing: the tools, prompts and resources of one server, and every text in it that a model reads.
+
+use crate::prelude::*;
+use crate::text::{Located, Pointer, Span};
+use crate::wording::Remark;
+use core::ops::Range;
+
+/// What one server lists in one document.
+#[derive(Clone, Debug)]
+pub struct Listing {
+    /// The server's name: as it says itself, as an evidence file names it, or by the file's name.
+    pub server: Located,
+    /// Where the listing is.
+    pub pointer: Pointer,
+    /// The whole of it.
+    pub span: Span,
+    /// Tools, prompts, resources, templates and skills, in the order written.
+    pub items: Vec<Item>,
+    /// Every text that may reach a model, in the order written.
+    pub passages: Vec<Passage>,
+    /// What the texts ask of the model.
+    pub remarks: Vec<Remark>,
+}
+
+/// What an item is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum ItemKind {
+    /// A tool the model may call.
+    Tool,
+    /// A prompt a person may pick.
+    Prompt,
+    /// A resource.
+    Resource,
+    /// A template for resources.
+    Template,
+    /// A skill of an agent card.
+    Skill,
+}
+
+impl ItemKind {
+    /// The kind in a word.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Tool => "tool",
+            Self::Prompt => "prompt",
+            Self::Resource => "resource",
+            Self::Template => "resource template",
+            Self::Skill => "skill",
+        }
+    }
+}
+
+/// One tool, prompt, resource or skill.
+#[derive(Clone, Debug)]
+pub struct Item {
+    /// What it is.
+    pub kind: ItemKind,
+    /// Its name.
+    pub name: Located,
+    /// The name shown to people, if it has one.
+    pub title: Option<Located>,
+    /// Its description.
+    pub description: Option<Located>,
+    /// What it says of its own effects.
+    pub hints: Hints,
+    /// What it takes.
+    pub parameters: Vec<Parameter>,
+    /// Where its schema says that further properties may be sent (`additionalProperties: true`).
+    pub open: Option<Located>,
+    /// Its texts among the listing's passages.
+    pub passages: Range<usize>,
+}
+
+/// A tool's hints about its effects. They are claims of the server (`protocol.md`, 2.1), absent where not given.
+#[derive(Clone, Debug, Default)]
+pub struct Hints {
+    /// `readOnlyHint`, and where it stands.
+    pub read_only: Option<(bool, Located)>,
+    /// `destructiveHint`, and where it stands.
+    pub destructive: Option<(bool, Located)>,
+}
+
+/// A parameter of a tool.
+#[derive(Clone, Debug)]
+pub struct Parameter {
+    /// Its name.
+    pub name: Located,
+    /// Its type as the schema names it; empty where it does not.
+    pub kind: String,
+    /// Does the schema bound it: by `enum`, `const`, `pattern`, `maxLength`, or a format that is one?
+    pub bounded: bool,
+}
+
+/// Where a text stands in a listing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Place {
+    /// A name.
+    Name,
+    /// A title.
+    Title,
+    /// The description of a tool, prompt, resource or skill.
+    Description,
+    /// The server's instructions.
+    Instructions,
+    /// A description or title inside a schema.
+    Schema,
+    /// The name of a parameter.
+    ParameterName,
+    /// A value inside a schema: `enum`, `const`, `default`, `examples`.
+    Value,
+    /// An argument of a prompt.
+    Argument,
+    /// The text of a prompt.
+    Text,
+    /// An annotation.
+    Annotation,
+    /// `_meta`.
+    Meta,
+    /// An address: an icon, a link, a resource.
+    Address,
+    /// Anything else.
+    Elsewhere,
+}
+
+impl Place {
+    /// The place in words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Name => "the name",
+            Self::Title => "the title",
+            Self::Description => "the description",
+            Self::Instructions => "the server's instructions",
+            Self::Schema => "a parameter's description",
+            Self::ParameterName => "a parameter's name",
+            Self::Value => "a value of the schema",
+            Self::Argument => "an argument of the prompt",
+            Self::Text => "the prompt's text",
+            Self::Annotation => "an annotation",
+            Self::Meta => "the metadata",
+            Self::Address => "an address",
+            Self::Elsewhere => "the listing",
+        }
+    }
+
+    /// Is it about one parameter?
+    pub(crate) fn is_parameter(self) -> bool {
+        matches!(self, Self::Schema | Self::ParameterName | Self::Value | Self::Argument)
+    }
+}
+
+/// A text that may reach a model.
+#[derive(Clone, Debug)]
+pub struct Passage {
+    /// The text and where it stands.
+    pub at: Located,
+    /// What place that is.
+    pub place: Place,
+    /// The item it belongs to; the server as a whole where there is none.
+    pub item: Option<usize>,
+}
+
+impl Listing {
+    /// The item a passage belongs to.
+    pub fn item_of(&self, passage: &Passage) -> Option<&Item> {
+        self.items.get(passage.item?)
+    }
+}

@@ -1,0 +1,48 @@
+//! What the rules of this family share: telling a remark of the reading.
+
+use crate::evidence::Passage;
+use crate::judge::{Circumstance, Confidence, Listings, Out};
+use crate::prelude::*;
+use crate::wording::{Class, Remark, Strength};
+
+/// Tells every remark of one class.
+pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
+    for remark in listings.listing.remarks.iter().filter(|remark| remark.class == class) {
+        let Some(passage) = listings.listing.passages.get(remark.passage) else { continue };
+        let at = passage.at.part(listings.source(), remark.range.clone());
+        let seen_elsewhere = matches!(class, Class::HiddenText | Class::Encoded);
+        let hit = out.hit(&at);
+        hit.word("where", place(listings, passage))
+            .word("words", quoted(remark))
+            .word("how", remark.how.map_or("in another form", |how| how.name()))
+            .word("more", more(remark.more))
+            .because_if(remark.strength == Strength::Faint, Circumstance::Faint)
+            .because_if(remark.strength == Strength::Strong, Circumstance::Grave)
+            .because_if(remark.how.is_some() && !seen_elsewhere, Circumstance::Hidden)
+            .sure(match remark.strength {
+                Strength::Strong => Confidence::Certain,
+                Strength::Clear => Confidence::Likely,
+                Strength::Faint => Confidence::Possible,
+            })
+            .shows(remark.reads.clone(), remark.sees.clone());
+    }
+}
+
+/// `the description of the tool quote_fare`.
+pub(super) fn place(listings: &Listings<'_>, passage: &Passage) -> String {
+    match listings.listing.item_of(passage) {
+        Some(item) => format!("{} of the {} {}", passage.place.name(), item.kind.name(), item.name.text),
+        None => passage.place.name().to_owned(),
+    }
+}
+
+/// The words that decided, in the order written.
+fn quoted(remark: &Remark) -> String {
+    let words: Vec<&str> =
+        remark.words.iter().map(|word| word.trim()).filter(|word| !word.is_empty()).take(8).collect();
+    if words.is_empty() { format!("“{}”", remark.reads) } else { format!("“{}”", words.join(" … ")) }
+}
+
+fn more(more: usize) -> String {
+    if more == 0 { String::new() } else { format!(" (and {more} more in the same text)") }
+}

@@ -1,0 +1,111 @@
+//! A tool's own job: what it is there for, by its name, its title and its server's name. What is its job is no lure.
+
+use super::concept::{Concept, Set};
+use super::fold::fold;
+use super::sentence::sentences;
+use super::words::{Language, words};
+use crate::evidence::{Item, Listing, Passage, Place};
+use crate::prelude::*;
+use crate::text::head;
+
+/// What a name can say a tool is for. That it hides something, or sets rules aside, is nobody's job.
+const JOBS: Set = Set::of(&[
+    Concept::Secret,
+    Concept::Private,
+    Concept::Stuff,
+    Concept::Place,
+    Concept::Beyond,
+    Concept::Run,
+    Concept::Shell,
+    Concept::Alter,
+    Concept::Target,
+    Concept::Promote,
+    Concept::Asked,
+    Concept::Other,
+]);
+
+/// Words in the name of a tool that runs programs.
+const RUNS: &[&str] =
+    &["shell", "command", "commands", "terminal", "exec", "execute", "bash", "script", "process", "cli", "powershell"];
+
+/// The job of a tool.
+pub(super) fn of_item(item: &Item, server: &str) -> Set {
+    let title = item.title.as_ref().map(|t| t.text.as_str()).unwrap_or_default();
+    of_names([item.name.text.as_str(), title, server])
+}
+
+/// What a tool says it works on, in the first sentence of its description: its parameters may well carry that. Of credentials and
+/// places where private things lie it is not believed.
+pub(super) fn of_first_sentence(item: &Item) -> Set {
+    let Some(description) = &item.description else { return Set::default() };
+    let text = fold(head(&description.text, 400)).text;
+    let own = BTreeSet::new();
+    let cut = sentences(&text, words(), false, Set::default(), &own);
+    let said = cut.list.first().map(|first| first.set).unwrap_or_default();
+    let works_on = Set::of(&[Concept::Private, Concept::Stuff, Concept::Asked]);
+    if said.meets(works_on) { works_on } else { Set::default() }
+}
+
+/// The job of a server: all that its name and its tools' names say. A server of many tools does a bit of everything, which says nothing.
+pub(super) fn of_server(listing: &Listing) -> Set {
+    let few = listing.items.iter().take(24).map(|item| item.name.text.as_str());
+    of_names(core::iter::once(listing.server.text.as_str()).chain(few))
+}
+
+/// Does a text describe a parameter that is named for a secret? Such a parameter may well speak of it.
+pub(super) fn is_secret(passage: &Passage) -> bool {
+    let name = passage.at.pointer.as_str().rsplit('/').nth(1).unwrap_or_default();
+    passage.place == Place::Schema && of_names([name]).has(Concept::Secret)
+}
+
+fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
+    let mut out = Set::default();
+    for name in names {
+        // A name is short; a long one is a text, and judged as one.
+        if name.len() > 80 {
+            continue;
+        }
+        let text = fold(&apart(name)).text;
+        if text.split(' ').any(|word| RUNS.contains(&word)) {
+            out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
+        }
+        words().find(&text, false, |found| {
+            if matches!(found.language, Language::English | Language::Any) {
+                out = out.with(found.set);
+            }
+        });
+    }
+    out.both(JOBS)
+}
+
+/// The words of a name: `send_mail`, `sendMail`, `send-mail`.
+fn apart(name: &str) -> String {
+    let mut out = String::with_capacity(name.len() + 8);
+    let mut small = false;
+    for c in name.chars() {
+        if c.is_uppercase() && small {
+            out.push(' ');
+        }
+        small = c.is_lowercase();
+        out.push(if matches!(c, '_' | '-' | '.' | '/' | ':') { ' ' } else { c });
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_tell_the_job() {
+        for (name, concept, want) in [
+            ("get_secret", Concept::Secret, true),
+            ("rotatePassword", Concept::Secret, true),
+            ("send-emails", Concept::Stuff, true),
+            ("list_trays", Concept::Secret, false),
+            ("ignore_instructions", Concept::Drop, false),
+        ] {
+            assert_eq!(of_names([name]).has(concept), want, "{name}");
+        }
+    }
+}

@@ -1,0 +1,294 @@
+//! wording: what a text asks of the model that reads it, in thirteen languages, and by which words.
+//!
+//! A text is folded to one plain form, and what is hidden or encoded in it is revealed; sentences are cut; concepts are found in them by
+//! phrases (`words/`); acts are weighed from the concepts (`acts.rs`); what the tool is there for counts for it. Everything is linear
+//! in the text.
+
+mod acts;
+mod concept;
+mod decode;
+mod fold;
+mod job;
+mod markup;
+mod reveal;
+mod sentence;
+mod split;
+mod unseen;
+mod weigh;
+mod words;
+
+pub use reveal::How;
+
+use crate::evidence::{Listing, Passage};
+use crate::prelude::*;
+use crate::text::{boundary, is_unseen};
+use concept::Set;
+use core::ops::Range;
+use fold::{Folded, fold};
+use reveal::{Revealed, reveal};
+use sentence::sentences;
+use weigh::{Deed, Setting, deeds};
+use words::words;
+
+/// What a text does that it should not.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Class {
+    /// Tells the model to do something outside the tool's job.
+    Instruction,
+    /// Tells the model to keep something from the person.
+    Secrecy,
+    /// Tells the model to set aside what it was told.
+    Override,
+    /// Has the model fetch data and hand them on.
+    AsksForData,
+    /// Changes how the model uses tools of other servers.
+    SteersOtherTool,
+    /// Has a parameter carry data the tool has no use for.
+    ParameterLure,
+    /// Holds text that a person does not see.
+    HiddenText,
+    /// Holds text in a form that a person does not read.
+    Encoded,
+    /// Urges the model to use this tool and no other, by threat, haste or slander.
+    Pressure,
+    /// Claims an authority or an earlier consent.
+    FalseAuthority,
+    /// Has data leave through a link.
+    OutboundLink,
+}
+
+/// How strongly a text does it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Strength {
+    /// A hint of it; honest texts say such things.
+    Faint,
+    /// It says so.
+    Clear,
+    /// It says so, and it is grave.
+    Strong,
+}
+
+/// Something a text asks of the model.
+#[derive(Clone, Debug)]
+pub struct Remark {
+    /// What.
+    pub class: Class,
+    /// How strongly.
+    pub strength: Strength,
+    /// The passage, as an index into the listing's.
+    pub passage: usize,
+    /// Where in the passage's text (bytes).
+    pub range: Range<usize>,
+    /// The words that decided, as written.
+    pub words: Vec<String>,
+    /// How the text is kept from sight, where it is.
+    pub how: Option<How>,
+    /// The text as the model reads it.
+    pub reads: String,
+    /// The text as a person sees it, where that is another.
+    pub sees: Option<String>,
+    /// So many further remarks on the same text are left out.
+    pub more: usize,
+}
+
+/// More remarks than this on one text are counted, not told.
+const MOST: usize = 12;
+/// A text is shown up to this many characters.
+const SHOWN: usize = 280;
+
+/// Reads every text of a listing.
+pub(crate) fn read(listing: &Listing) -> Vec<Remark> {
+    let own: BTreeSet<String> = listing.items.iter().map(|item| item.name.text.to_lowercase()).collect();
+    let of_server = job::of_server(listing);
+    let mut out = Vec::new();
+    for (index, passage) in listing.passages.iter().enumerate() {
+        let mut job = listing.item_of(passage).map_or(of_server, |item| job::of_item(item, &listing.server.text));
+        if let Some(item) = listing.item_of(passage).filter(|_| passage.place.is_parameter()) {
+            job = job.with(job::of_first_sentence(item));
+        }
+        let mut remarks = Reader { passage, index, job, own: &own, remarks: Vec::new() }.read();
+        let more = remarks.len().saturating_sub(MOST);
+        if more > 0 {
+            remarks.sort_by_key(|r| core::cmp::Reverse(r.strength));
+            remarks.truncate(MOST);
+            if let Some(last) = remarks.last_mut() {
+                last.more = more;
+            }
+        }
+        out.extend(remarks);
+    }
+    split::read(listing, &own, &mut out);
+    out
+}
+
+struct Reader<'l> {
+    passage: &'l Passage,
+    index: usize,
+    /// The concepts that are the tool's own job.
+    job: Set,
+    /// The names of the server's own tools.
+    own: &'l BTreeSet<String>,
+    remarks: Vec<Remark>,
+}
+
+impl Reader<'_> {
+    fn read(mut self) -> Vec<Remark> {
+        let text = self.passage.at.text.as_str();
+        let folded = fold(text);
+        let setting = Setting {
+            parameter: self.passage.place.is_parameter(),
+            named_secret: job::is_secret(self.passage),
+            hidden: false,
+        };
+        for deed in self.deeds(&folded, setting, false) {
+            let range = trimmed(text, folded.written(deed.range.clone()));
+            let words =
+                deed.words.iter().map(|w| text.get(folded.written(w.clone())).unwrap_or_default().to_owned()).collect();
+            self.push(&deed, range, words, None);
+        }
+        self.lookalikes(&folded);
+        self.revealed(text, 0..text.len(), true);
+        self.remarks
+    }
+
+    fn deeds(&self, folded: &Folded, setting: Setting, glued: bool) -> Vec<Deed> {
+        deeds(&sentences(&folded.text, words(), glued, self.job, self.own), setting)
+    }
+
+    fn push(&mut self, deed: &Deed, range: Range<usize>, words: Vec<String>, how: Option<How>) {
+        let text = self.passage.at.text.as_str();
+        let reads = shortened(text.get(range.clone()).unwrap_or_default());
+        let class = match deed.class {
+            Class::AsksForData if self.passage.place.is_parameter() => Class::ParameterLure,
+            class => class,
+        };
+        self.remarks.push(Remark {
+            class,
+            strength: deed.strength,
+            passage: self.index,
+            range,
+            words,
+            how,
+            reads,
+            sees: None,
+            more: 0,
+        });
+    }
+
+    /// What is hidden or encoded in the text, and what it says.
+    fn revealed(&mut self, text: &str, place: Range<usize>, outermost: bool) {
+        for part in reveal(text) {
+            let range = if outermost { trimmed(text, part.range.clone()) } else { place.clone() };
+            let folded = fold(&part.text);
+            let setting = Setting { hidden: true, ..Setting::default() };
+            let said = self.deeds(&folded, setting, part.how == How::Spaced);
+            let worst = said.iter().map(|deed| deed.strength).max();
+            let class = if part.how.is_hidden() { Class::HiddenText } else { Class::Encoded };
+            let speaks = part.text.split_whitespace().count() >= 3;
+            let strength = match (part.how, worst) {
+                // Text that merely stands far down is read twice, and told only if it asks for something.
+                (How::Space, None) => continue,
+                (How::Space, Some(_)) => Strength::Clear,
+                (_, Some(_)) => Strength::Strong,
+                (How::Tags | How::Selectors, None) => Strength::Strong,
+                (_, None) if part.deliberate && (speaks || part.how != How::Hidden) => Strength::Clear,
+                (How::Comment, None) if part.text.is_empty() => continue,
+                (_, None) => Strength::Faint,
+            };
+            for deed in &said {
+                // What stands in the open as well has been told.
+                if matches!(part.how, How::Space | How::Comment | How::Hidden | How::Bidi) {
+                    continue;
+                }
+                let quoted = deed
+                    .words
+                    .iter()
+                    .map(|w| part.text.get(folded.written(w.clone())).unwrap_or_default().to_owned())
+                    .collect();
+                let stronger = Deed { strength: deed.strength.max(Strength::Clear), ..deed.clone() };
+                self.push(&stronger, range.clone(), quoted, Some(part.how));
+                let sees = self.seen(&range, part.how);
+                if let Some(last) = self.remarks.last_mut() {
+                    last.reads = shortened(&part.text);
+                    last.sees = Some(sees);
+                }
+            }
+            self.hidden(class, strength, range.clone(), &part);
+            if outermost && !part.how.is_hidden() {
+                self.revealed(&part.text, range, false);
+            }
+        }
+    }
+
+    fn hidden(&mut self, class: Class, strength: Strength, range: Range<usize>, part: &Revealed) {
+        let sees = self.seen(&range, part.how);
+        let reads = if part.text.is_empty() {
+            shortened(self.passage.at.text.get(range.clone()).unwrap_or_default())
+        } else {
+            shortened(&part.text)
+        };
+        self.remarks.push(Remark {
+            class,
+            strength,
+            passage: self.index,
+            range,
+            words: Vec::new(),
+            how: Some(part.how),
+            reads,
+            sees: Some(sees),
+            more: 0,
+        });
+    }
+
+    /// What a person sees where something is hidden: what stands around it.
+    fn seen(&self, range: &Range<usize>, how: How) -> String {
+        let text = self.passage.at.text.as_str();
+        if !how.is_hidden() {
+            return shortened(text.get(range.clone()).unwrap_or_default());
+        }
+        let before = text.get(boundary(text, range.start.saturating_sub(120))..range.start).unwrap_or_default();
+        let after =
+            text.get(range.end..boundary(text, range.end.saturating_add(80).min(text.len()))).unwrap_or_default();
+        let shown = |part: &str| part.chars().filter(|c| !is_unseen(*c)).collect::<String>();
+        let inner = match how {
+            How::ZeroWidth | How::Bidi | How::Lookalikes => shown(text.get(range.clone()).unwrap_or_default()),
+            _ => String::new(),
+        };
+        shortened(&format!("{}{inner}{}", shown(before), shown(after)))
+    }
+
+    /// Words in which letters of another alphabet stand for Latin ones.
+    fn lookalikes(&mut self, folded: &Folded) {
+        let Some(first) = folded.mixed.first() else { return };
+        let text = self.passage.at.text.as_str();
+        let plain = |range: &Range<usize>| fold(text.get(range.clone()).unwrap_or_default()).text;
+        let range = first.start..folded.mixed.last().map_or(first.end, |r| r.end);
+        let strength = if folded.mixed.len() > 1 { Strength::Clear } else { Strength::Faint };
+        let words: Vec<String> = folded.mixed.iter().take(4).map(plain).collect();
+        self.remarks.push(Remark {
+            class: Class::HiddenText,
+            strength,
+            passage: self.index,
+            reads: shortened(&words.join(" ")),
+            sees: Some(shortened(text.get(range.clone()).unwrap_or_default())),
+            range,
+            words: Vec::new(),
+            how: Some(How::Lookalikes),
+            more: 0,
+        });
+    }
+}
+
+fn trimmed(text: &str, range: Range<usize>) -> Range<usize> {
+    let part = text.get(range.clone()).unwrap_or_default();
+    let start = range.start + (part.len() - part.trim_start().len());
+    let end = range.end - (part.len() - part.trim_end().len());
+    if start < end { start..end } else { range }
+}
+
+fn shortened(text: &str) -> String {
+    match text.char_indices().nth(SHOWN) {
+        Some((at, _)) => format!("{}…", text.get(..at).unwrap_or_default()),
+        None => text.to_owned(),
+    }
+}

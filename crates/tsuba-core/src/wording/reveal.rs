@@ -1,0 +1,134 @@
+//! Revealing: the parts of a text that a person does not see, or sees only in another form, read as the model may read them.
+
+use super::concept::Concept;
+use super::words::words;
+use super::{decode, markup, unseen};
+use crate::prelude::*;
+use crate::text::head;
+use core::ops::Range;
+
+/// How a part of a text was kept from a person's eyes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum How {
+    /// Written in tag characters (U+E0000 to U+E007F).
+    Tags,
+    /// Written in variation selectors.
+    Selectors,
+    /// Characters without width.
+    ZeroWidth,
+    /// Order of reading changed by bidi controls.
+    Bidi,
+    /// Control characters and escape sequences.
+    Control,
+    /// Letters of other alphabets.
+    Lookalikes,
+    /// An HTML comment, or the like in Markdown.
+    Comment,
+    /// An element that is not shown.
+    Hidden,
+    /// Pushed out of sight by empty space.
+    Space,
+    /// Base64.
+    Base64,
+    /// Hexadecimal digits.
+    Hex,
+    /// Percent encoding.
+    Percent,
+    /// HTML entities.
+    Entities,
+    /// Escapes such as `\u0069`.
+    Escapes,
+    /// Letters moved along the alphabet.
+    Rotated,
+    /// Written backwards.
+    Reversed,
+    /// Letters set apart.
+    Spaced,
+}
+
+impl How {
+    /// In words, to follow "text".
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Tags => "in tag characters",
+            Self::Selectors => "in variation selectors",
+            Self::ZeroWidth => "in characters without width",
+            Self::Bidi => "reordered by bidi controls",
+            Self::Control => "behind control characters",
+            Self::Lookalikes => "in letters of other alphabets",
+            Self::Comment => "in a comment",
+            Self::Hidden => "in an element that is not shown",
+            Self::Space => "behind empty space",
+            Self::Base64 => "in Base64",
+            Self::Hex => "in hexadecimal",
+            Self::Percent => "in percent encoding",
+            Self::Entities => "in character entities",
+            Self::Escapes => "in escapes",
+            Self::Rotated => "with its letters moved along the alphabet",
+            Self::Reversed => "written backwards",
+            Self::Spaced => "with its letters set apart",
+        }
+    }
+
+    /// Is it there and unseen, rather than seen in another form?
+    pub fn is_hidden(self) -> bool {
+        self <= Self::Space
+    }
+}
+
+/// A part of a text, revealed.
+#[derive(Clone, Debug)]
+pub(super) struct Revealed {
+    /// Where it stands in the text.
+    pub(super) range: Range<usize>,
+    /// What it says; empty where it says nothing readable.
+    pub(super) text: String,
+    /// How it was kept from sight.
+    pub(super) how: How,
+    /// How much the hiding alone weighs: nobody hides so by accident.
+    pub(super) deliberate: bool,
+}
+
+/// More parts than this in one text are not told one by one.
+pub(super) const MOST: usize = 64;
+
+/// Every part of `text` that a person does not see as the model does.
+pub(super) fn reveal(text: &str) -> Vec<Revealed> {
+    let mut out = Vec::new();
+    unseen::find(text, &mut out);
+    markup::find(text, &mut out);
+    decode::find(text, &mut out);
+    out.sort_by_key(|part| (part.range.start, part.how));
+    out.truncate(MOST);
+    out
+}
+
+/// Does a text read as language: mostly letters, and several words of one language in it?
+pub(super) fn reads_as_language(folded: &str) -> bool {
+    let letters = folded.chars().take(400).filter(|c| c.is_alphabetic() || *c == ' ').count();
+    let all = folded.chars().take(400).count();
+    if all < 8 || letters * 10 < all * 8 {
+        return false;
+    }
+    fit(folded).0 >= 28
+}
+
+/// How well a text fits the language that fits best: the share of known words in hundredths, and how many of its little words it has.
+pub(super) fn fit(folded: &str) -> (usize, usize) {
+    let part = head(folded, 600);
+    let mut languages = [(0usize, 0u32, 0usize); 16];
+    words().find(part, false, |found| {
+        if let Some((covered, end, common)) = languages.get_mut(found.language as usize) {
+            let long = (found.end - found.start) as usize;
+            let little = found.set.has(Concept::Common);
+            *common += usize::from(little && long > 1);
+            if found.end > *end {
+                // Short words happen by chance.
+                *covered += if long > 2 || little { long } else { 0 };
+                *end = found.end;
+            }
+        }
+    });
+    let (covered, _, common) = languages.into_iter().max().unwrap_or_default();
+    if covered < 6 { (0, common) } else { (covered * 100 / part.len().max(1), common) }
+}

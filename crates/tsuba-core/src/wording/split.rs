@@ -1,0 +1,73 @@
+//! Text split over several places: each piece says little, together they ask for something.
+
+use super::concept::Set;
+use super::fold::fold;
+use super::sentence::sentences;
+use super::weigh::{Setting, deeds};
+use super::words::words;
+use super::{Class, MOST, Remark, Strength, shortened};
+use crate::evidence::{Listing, Place};
+use crate::prelude::*;
+
+/// So many places are read as one text, at most so many bytes of each.
+const WINDOW: usize = 4;
+const PIECE: usize = 240;
+
+/// Reads short texts that follow each other as one. Only what no place says alone is told.
+pub(super) fn read(listing: &Listing, own: &BTreeSet<String>, out: &mut Vec<Remark>) {
+    let told: BTreeSet<usize> = out.iter().filter(|r| r.strength > Strength::Faint).map(|r| r.passage).collect();
+    let speaks = |place: Place| !matches!(place, Place::Name | Place::Address | Place::ParameterName);
+    let pieces: Vec<usize> = listing
+        .passages
+        .iter()
+        .enumerate()
+        .filter(|(_, p)| speaks(p.place) && p.at.text.len() <= PIECE && unfinished(&p.at.text))
+        .map(|(index, _)| index)
+        .collect();
+    let mut found = 0;
+    let mut from = 0;
+    for window in 0..pieces.len() {
+        let Some(indexes) = pieces.get(window..(window + WINDOW).min(pieces.len())).filter(|w| w.len() > 1) else {
+            continue;
+        };
+        let Some(first) = indexes.first().copied().filter(|first| *first >= from) else { continue };
+        if indexes.iter().any(|i| told.contains(i)) {
+            continue;
+        }
+        let texts: Vec<&str> =
+            indexes.iter().filter_map(|i| listing.passages.get(*i)).map(|p| p.at.text.trim()).collect();
+        let joined = fold(&texts.join(" "));
+        let cut = sentences(&joined.text, words(), false, Set::default(), own);
+        let worst = deeds(&cut, Setting::default())
+            .into_iter()
+            .filter(|d| d.strength == Strength::Strong || d.score >= 100)
+            .max_by_key(|d| d.score);
+        let Some(deed) = worst else { continue };
+        let class = if deed.class == Class::AsksForData { Class::ParameterLure } else { deed.class };
+        let length = listing.passages.get(first).map_or(0, |p| p.at.text.len());
+        let words = deed.words.iter().filter_map(|w| joined.text.get(w.clone())).map(ToOwned::to_owned).collect();
+        let reads = shortened(&texts.join(" "));
+        out.push(Remark {
+            class,
+            strength: Strength::Clear,
+            passage: first,
+            range: 0..length,
+            words,
+            how: None,
+            reads,
+            sees: None,
+            more: 0,
+        });
+        found += 1;
+        from = first + WINDOW;
+        if found >= MOST {
+            break;
+        }
+    }
+}
+
+/// Does a text stop in the middle? What ends with a full stop stands for itself.
+fn unfinished(text: &str) -> bool {
+    let text = text.trim_end();
+    !text.is_empty() && !text.ends_with(['.', '!', '?', '。', '！', '？', '।', '؟'])
+}

@@ -1,0 +1,280 @@
+//! Weighing: which acts a passage of sentences amounts to, and by which words.
+
+use super::acts::{ACTS, Act, Feature, Term};
+use super::concept::{Concept, Set};
+use super::sentence::{Hit, Sentences};
+use super::{Class, Strength};
+use crate::prelude::*;
+use core::ops::Range;
+
+/// An act found in a text.
+#[derive(Clone, Debug)]
+pub(super) struct Deed {
+    pub(super) class: Class,
+    pub(super) strength: Strength,
+    /// The score, in hundredths.
+    pub(super) score: i32,
+    /// The bytes of the sentences in the folded text.
+    pub(super) range: Range<usize>,
+    /// The words that decided, in the folded text, by place.
+    pub(super) words: Vec<Range<usize>>,
+}
+
+/// What is known of the place a text stands in.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Setting {
+    /// Is it a parameter's text?
+    pub(super) parameter: bool,
+    /// Is that parameter named for a secret?
+    pub(super) named_secret: bool,
+    /// Is it hidden from a person? Then nothing in it is a plain account.
+    pub(super) hidden: bool,
+}
+
+/// Two sentences together must weigh so much more than one.
+const TOGETHER: i32 = 20;
+/// Scores this far below the bar are told as faint.
+const FAINT: i32 = 20;
+
+/// Every act of a text, the strongest of each sentence.
+pub(super) fn deeds(sentences: &Sentences, setting: Setting) -> Vec<Deed> {
+    let mut out: Vec<Deed> = Vec::new();
+    let list = &sentences.list;
+    for (index, sentence) in list.iter().enumerate() {
+        let late = sentence.language.negates_late();
+        let alone = Passage {
+            hits: sentences.hits.get(sentence.hits.clone()).unwrap_or_default(),
+            set: sentence.set,
+            range: sentence.range.clone(),
+            first: index == 0,
+            opening: index == 0,
+            word: sentence.word,
+            late,
+            setting,
+        };
+        out.extend(strongest(&alone, 0));
+        if let Some(next) = list.get(index + 1) {
+            let pair = Passage {
+                hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
+                set: sentence.set.with(next.set),
+                range: sentence.range.start..next.range.end,
+                first: false,
+                opening: index == 0,
+                word: sentence.word,
+                late,
+                setting,
+            };
+            out.extend(strongest(&pair, TOGETHER));
+        }
+    }
+    without_shadows(out)
+}
+
+/// Of overlapping deeds of one class the stronger stays; a sentence's faint deeds give way to its clear ones.
+fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
+    let mut out: Vec<Deed> = Vec::new();
+    for deed in deeds {
+        let overlaps = |other: &Deed| other.range.start < deed.range.end && deed.range.start < other.range.end;
+        // Deeds come by place: only the last few can overlap.
+        let rivals: Vec<usize> =
+            (out.len().saturating_sub(8)..out.len()).filter(|i| out.get(*i).is_some_and(overlaps)).collect();
+        let beats = |a: &Deed, b: &Deed| {
+            (a.class == b.class || a.strength != b.strength)
+                && (a.strength, a.score, core::cmp::Reverse(a.range.len()))
+                    >= (b.strength, b.score, core::cmp::Reverse(b.range.len()))
+        };
+        if rivals.iter().any(|i| out.get(*i).is_some_and(|other| beats(other, &deed))) {
+            continue;
+        }
+        for index in rivals.into_iter().rev() {
+            if out.get(index).is_some_and(|other| beats(&deed, other)) {
+                out.remove(index);
+            }
+        }
+        out.push(deed);
+    }
+    out
+}
+
+/// A passage of one or two sentences.
+struct Passage<'s> {
+    hits: &'s [Hit],
+    set: Set,
+    range: Range<usize>,
+    /// Is it the first sentence of the text?
+    first: bool,
+    /// Does it begin with the first sentence of the text?
+    opening: bool,
+    /// The number of its first word.
+    word: u32,
+    late: bool,
+    setting: Setting,
+}
+
+fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
+    if passage.hits.len() < 2 {
+        return None;
+    }
+    ACTS.iter().filter_map(|act| deed(act, passage, extra)).max_by_key(|deed| (deed.strength, deed.score))
+}
+
+fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
+    let mut used = Vec::new();
+    if !act.needs.iter().any(|needs| needs.iter().all(|term| passage.holds(term, &mut used))) {
+        return None;
+    }
+    used.clear();
+    let mut score = 0;
+    for group in act.groups {
+        let mut sum = 0;
+        for Feature { weight, all } in group.features {
+            let mut words = Vec::new();
+            if all.iter().all(|term| passage.holds(term, &mut words)) {
+                sum += weight;
+                if *weight > 0 {
+                    used.extend(words);
+                }
+            }
+        }
+        score += sum.min(group.most);
+    }
+    let strength = if score >= act.grave + extra {
+        Strength::Strong
+    } else if score >= act.tells + extra {
+        Strength::Clear
+    } else if extra == 0 && score >= act.tells - FAINT {
+        Strength::Faint
+    } else {
+        return None;
+    };
+    used.sort_unstable();
+    used.dedup();
+    let words = used.iter().filter_map(|i| passage.hits.get(*i)).map(|h| h.start as usize..h.end as usize);
+    Some(Deed { class: act.class, strength, score, range: passage.range.clone(), words: joined(words) })
+}
+
+/// Overlapping and touching ranges as one.
+fn joined(ranges: impl Iterator<Item = Range<usize>>) -> Vec<Range<usize>> {
+    let mut out: Vec<Range<usize>> = Vec::new();
+    for range in ranges {
+        match out.last_mut() {
+            Some(last) if range.start <= last.end + 1 => last.end = last.end.max(range.end),
+            _ => out.push(range),
+        }
+    }
+    out
+}
+
+/// Negation reaches this many words.
+const REACH: u32 = 4;
+
+impl Passage<'_> {
+    fn holds(&self, term: &Term, used: &mut Vec<usize>) -> bool {
+        match term {
+            Term::Has(set) => {
+                self.set.meets(*set) && {
+                    used.extend(self.of(*set).map(|(i, _)| i).take(3));
+                    true
+                }
+            }
+            Term::Lacks(set) => !self.set.meets(*set),
+            Term::Near(a, b, words) => self.set.meets(*a) && self.set.meets(*b) && self.near(*a, *b, *words, used),
+            Term::Denied(set) => {
+                let found = self.of(*set).find_map(|(i, hit)| self.denial(hit).map(|not| (i, not)));
+                found.is_some_and(|(i, not)| {
+                    used.extend([i, not]);
+                    true
+                })
+            }
+            Term::Affirmed(set) => {
+                let found = self.of(*set).find(|(_, hit)| self.denial(hit).is_none());
+                found.is_some_and(|(i, _)| {
+                    used.push(i);
+                    true
+                })
+            }
+            Term::Commands(set) => {
+                if self.opening && !self.setting.hidden {
+                    return false;
+                }
+                let opening = self.hits.iter().position(|hit| hit.bare && hit.set.meets(*set)).filter(|i| {
+                    let before = self.hits.get(..*i).unwrap_or_default();
+                    let start = self.hits.get(*i).map_or(0, |hit| hit.word).saturating_sub(self.word);
+                    start <= 1 || (start <= 9 && !before.is_empty() && before.iter().all(|hit| hit.set.meets(LEADS)))
+                });
+                opening.is_some_and(|i| {
+                    used.push(i);
+                    true
+                })
+            }
+            Term::NamedSecret => self.setting.named_secret,
+            Term::InParameter => self.setting.parameter,
+            Term::Plain => {
+                self.first
+                    && !self.setting.parameter
+                    && !self.setting.hidden
+                    && !self.set.meets(URGING)
+                    && !self.hits.first().is_some_and(|hit| hit.set.has(Concept::When) && hit.word == self.word)
+            }
+        }
+    }
+
+    fn of(&self, set: Set) -> impl Iterator<Item = (usize, &Hit)> {
+        self.hits.iter().enumerate().filter(move |(_, hit)| hit.set.meets(set))
+    }
+
+    fn near(&self, a: Set, b: Set, words: u32, used: &mut Vec<usize>) -> bool {
+        for (i, one) in self.of(a) {
+            for (j, other) in self.of(b) {
+                // A phrase may stand for both, but not twice for the same.
+                if (i != j || a != b) && distance(one, other) <= words {
+                    used.extend([i, j]);
+                    return true;
+                }
+            }
+        }
+        false
+    }
+
+    /// The negation that a hit stands under.
+    fn denial(&self, hit: &Hit) -> Option<usize> {
+        self.of(NOT)
+            .find(|(_, not)| {
+                let before = not.end <= hit.start && hit.word.saturating_sub(not.last) <= REACH;
+                let after = self.late && not.start >= hit.end && not.word.saturating_sub(hit.last) <= REACH + 2;
+                before || after
+            })
+            .map(|(i, _)| i)
+    }
+}
+
+fn distance(a: &Hit, b: &Hit) -> u32 {
+    if a.word <= b.word { b.word.saturating_sub(a.last) } else { a.word.saturating_sub(b.last) }
+}
+
+/// What may stand before an imperative.
+const LEADS: Set = Set::of(&[
+    Concept::When,
+    Concept::Also,
+    Concept::Soft,
+    Concept::Later,
+    Concept::Urgent,
+    Concept::Quiet,
+    Concept::Reader,
+    Concept::Must,
+    Concept::Always,
+]);
+const NOT: Set = Set::of(&[Concept::Not]);
+const URGING: Set = Set::of(&[
+    Concept::Must,
+    Concept::Soft,
+    Concept::Also,
+    Concept::Reader,
+    Concept::Later,
+    Concept::Hush,
+    Concept::Unasked,
+    Concept::Given,
+    Concept::Urgent,
+    Concept::Threat,
+    Concept::Path,
+]);
