@@ -1,6 +1,6 @@
 //! The inventory: what is there, unjudged.
 
-use crate::model::{EntryRow, Launch, Setup, Via};
+use crate::model::{EntryRow, Launch, ListingRow, Setup, Via};
 use crate::style::{cut, pad};
 use crate::text::count;
 use crate::{Look, Report, Tint};
@@ -35,6 +35,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
             let off = if entry.disabled { " (switched off)" } else { "" };
             writeln!(out, "  {}{off}", look.paint(Tint::Name, entry.name.as_str()))?;
             let mut rows = vec![(verb(entry), plan_line(entry))];
+            rows.extend(listed(entry).map(|listed| ("tools", listed)));
             rows.extend(credentials(entry).map(|given| ("given", given)));
             let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
             let called = entry.remote.as_ref().map(|remote| &remote.host);
@@ -62,9 +63,13 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
     Ok(())
 }
 
-/// What an entry does with what [`plan_line`] tells: it starts it, or calls it.
+/// What an entry does with what [`plan_line`] tells: it starts it, calls it, or only lists it.
 pub(crate) fn verb(entry: &EntryRow) -> &'static str {
-    if entry.launch.is_none() && entry.remote.is_some() { "calls" } else { "runs" }
+    match (&entry.launch, &entry.remote, &entry.listing) {
+        (None, Some(_), _) => "calls",
+        (None, None, Some(_)) => "lists",
+        _ => "runs",
+    }
 }
 
 /// The launch plan or target in one line: outermost first, the server last.
@@ -80,7 +85,28 @@ pub(crate) fn plan_line(entry: &EntryRow) -> String {
     if let Some(why) = entry.launch.as_ref().and_then(|l| l.not_understood) {
         parts.push(format!("({why})"));
     }
-    if parts.is_empty() { "nothing: neither a command nor an address".to_owned() } else { parts.join(" > ") }
+    match (&entry.listing, parts.is_empty()) {
+        (_, false) => parts.join(" > "),
+        (Some(listing), true) => counts(listing),
+        (None, true) => "nothing: neither a command nor an address".to_owned(),
+    }
+}
+
+/// `6 tools, 1 prompt`.
+fn counts(listing: &ListingRow) -> String {
+    let counts = [
+        (listing.tools, "tool", "tools"),
+        (listing.prompts, "prompt", "prompts"),
+        (listing.resources, "resource", "resources"),
+    ];
+    let told: Vec<String> = counts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| count(*n, one, more)).collect();
+    if told.is_empty() { "instructions only".to_owned() } else { told.join(", ") }
+}
+
+/// What the server of an entry lists, and where that stands; nothing where the entry is that listing.
+pub(crate) fn listed(entry: &EntryRow) -> Option<String> {
+    let listing = entry.listing.as_ref().filter(|listing| listing.path != entry.setup)?;
+    Some(format!("{} in {}", counts(listing), listing.path))
 }
 
 fn outer(via: &Via) -> String {

@@ -3,7 +3,7 @@
 use crate::rows::{entry_row, finding_row, setup_row};
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Confidence, Severity, Spread, Stands, Verdict};
 use tsuba_core::text::Clean;
 
@@ -76,7 +76,7 @@ pub struct Tool {
 pub struct Setup {
     /// Its path.
     pub path: Text,
-    /// `client` or `dotenv`.
+    /// `client`, `dotenv` or `listing`.
     pub kind: &'static str,
     /// The account that owns it.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -127,6 +127,9 @@ pub struct EntryRow {
     pub credentials: Vec<Credential>,
     /// What it may touch.
     pub reach: ReachRow,
+    /// What its server lists, where that is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub listing: Option<ListingRow>,
     /// `always`, `some`, `never` or `unknown`.
     pub asks: &'static str,
     /// Is it switched off?
@@ -242,6 +245,22 @@ pub struct ReachRow {
     pub powers: Vec<&'static str>,
 }
 
+/// What a server lists.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ListingRow {
+    /// The file it was read from.
+    pub path: Text,
+    /// How many tools.
+    pub tools: usize,
+    /// How many prompts.
+    pub prompts: usize,
+    /// How many resources and templates.
+    pub resources: usize,
+    /// For an entry that only stands for a listing: the ids of the entries whose server it is.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub of: Vec<String>,
+}
+
 /// A finding.
 #[derive(Debug, Serialize, JsonSchema)]
 pub struct FindingRow {
@@ -264,6 +283,12 @@ pub struct FindingRow {
     pub message: Text,
     /// The line, secrets masked.
     pub excerpt: String,
+    /// The text as the model reads it, where the finding is about a text.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reads: Option<Text>,
+    /// The text as a person sees it, where that differs.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sees: Option<Text>,
     /// What to do.
     pub fix: Text,
     /// Where the rule comes from.
@@ -292,7 +317,7 @@ pub struct Unread {
 /// Counts.
 #[derive(Debug, Default, Serialize, JsonSchema)]
 pub struct Summary {
-    /// Setups with entries.
+    /// Setups with entries; listings that belong to an entry of a setup are not counted, here and below.
     pub setups: usize,
     /// Entries.
     pub entries: usize,
@@ -302,6 +327,32 @@ pub struct Summary {
     pub findings: BTreeMap<&'static str, usize>,
     /// Files that could not be read.
     pub unread: usize,
+}
+
+impl EntryRow {
+    /// Is it counted: is it more than the listing of another entry's server?
+    pub fn counts(&self) -> bool {
+        self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
+    }
+}
+
+/// Notes at every listing the entries whose server it is; answers which listings these are.
+fn of_entries(audit: &Audit, rows: &mut [EntryRow]) -> BTreeSet<(usize, usize)> {
+    let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
+    let places = audit.studies.iter().enumerate().flat_map(|(s, study)| (0..study.entries.len()).map(move |e| (s, e)));
+    let places: Vec<(usize, usize)> = places.collect();
+    for ((s, e), row) in places.iter().zip(rows.iter()) {
+        let listed = audit.studies.get(*s).and_then(|study| study.entries.get(*e)).and_then(|entry| entry.listed);
+        if let Some(listed) = listed {
+            owners.entry((listed.study, listed.entry)).or_default().push(row.id.clone());
+        }
+    }
+    for (place, row) in places.iter().zip(rows.iter_mut()) {
+        if let (Some(ids), Some(listing)) = (owners.get(place), row.listing.as_mut()) {
+            listing.of.clone_from(ids);
+        }
+    }
+    owners.into_keys().collect()
 }
 
 impl Report {
@@ -314,23 +365,30 @@ impl Report {
         spread: &impl Spread,
     ) -> Self {
         let clean = |text: &str| Text(audit.cleaner.clean(text));
-        let entries = spread.spread(&audit.studies, |s, study| {
+        let mut entries = spread.spread(&audit.studies, |s, study| {
             let rows = study.entries.iter().enumerate();
             rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry)).collect()
         });
+        let listed = of_entries(audit, &mut entries);
         let setups = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
         let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
         let mut summary = Summary {
-            setups: audit.studies.iter().filter(|s| !s.entries.is_empty()).count(),
-            entries: entries.len(),
+            setups: audit
+                .studies
+                .iter()
+                .enumerate()
+                .filter(|(s, study)| (0..study.entries.len()).any(|e| !listed.contains(&(*s, e))))
+                .count(),
+            entries: entries.iter().filter(|entry| entry.counts()).count(),
             unread: unread.len(),
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
         };
         entries
             .iter()
+            .filter(|entry| entry.counts())
             .filter_map(|entry| entry.verdict)
             .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
         findings.iter().for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);

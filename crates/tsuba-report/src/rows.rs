@@ -1,6 +1,9 @@
 //! From the core's audit to the rows of the report model. Every text goes through the audit's cleaner here.
 
-use crate::model::{Credential, EntryRow, FindingRow, Launch, Place, ReachRow, RemoteRow, Setup, Text, Via};
+use crate::model::{
+    Credential, EntryRow, FindingRow, Launch, ListingRow, Place, ReachRow, RemoteRow, Setup, Text, Via,
+};
+use tsuba_core::evidence::{ItemKind, Listing};
 use tsuba_core::judge::{Audit, Finding, Stands};
 use tsuba_core::text::{Clean, fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, Step, StepKind};
@@ -47,7 +50,10 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
             pointer: clean(entry.pointer.as_str()),
         },
         transport: entry.transport.name(),
-        fingerprint: launch_fingerprint(audit, entry),
+        fingerprint: match study.listing_of(entry) {
+            Some(listing) => listing_fingerprint(audit, listing),
+            None => launch_fingerprint(audit, entry),
+        },
         launch: entry.plan.as_ref().map(|plan| launch_row(audit, plan)),
         remote: entry.remote.as_ref().map(|r| RemoteRow {
             url: clean(&r.url.text),
@@ -56,6 +62,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
         }),
         credentials: entry.handed.iter().map(|handed| credential_row(audit, handed)).collect(),
         reach,
+        listing: listing_row(audit, study, entry),
         asks: entry.asks().name(),
         disabled: entry.disabled,
         verdict: judgement.map(|j| j.verdict),
@@ -157,6 +164,14 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     launch
 }
 
+/// Stands for everything a model reads of a server: every text with its place.
+fn listing_fingerprint(audit: &Audit, listing: &Listing) -> String {
+    let texts =
+        listing.passages.iter().flat_map(|p| [audit.cleaner.clean(p.place.name()), audit.cleaner.clean(&p.at.text)]);
+    let parts: Vec<Clean> = texts.collect();
+    strong_fingerprint(parts.iter().map(Clean::as_str))
+}
+
 /// Stands for everything that decides what is launched or called: programs, options, arguments, variables, working folder,
 /// address. The order of keys and the place in the file do not matter; of a secret only its name counts, so that it can be
 /// rotated.
@@ -186,6 +201,25 @@ fn launch_fingerprint(audit: &Audit, entry: &Entry) -> String {
     strong_fingerprint(parts.iter().map(Clean::as_str))
 }
 
+/// What the server of an entry lists: in the entry's own document, or in another that belongs to it.
+fn listing_row(audit: &Audit, study: &Study, entry: &Entry) -> Option<ListingRow> {
+    let (study, listing) = match entry.listed {
+        Some(listed) => {
+            let study = audit.studies.get(listed.study)?;
+            (study, study.listing_of(study.entries.get(listed.entry)?)?)
+        }
+        None => (study, study.listing_of(entry)?),
+    };
+    let count = |kinds: &[ItemKind]| listing.items.iter().filter(|item| kinds.contains(&item.kind)).count();
+    Some(ListingRow {
+        path: Text(audit.cleaner.clean(&study.document.path)),
+        tools: count(&[ItemKind::Tool, ItemKind::Skill]),
+        prompts: count(&[ItemKind::Prompt]),
+        resources: count(&[ItemKind::Resource, ItemKind::Template]),
+        of: Vec::new(),
+    })
+}
+
 pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow> {
     let study = audit.studies.get(finding.stands.study)?;
     let entry = finding.stands.entry.and_then(|e| study.entries.get(e));
@@ -208,6 +242,8 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow
         message: Text(finding.message.clone()),
         excerpt: excerpt.text(),
         marked: (lead, lead + width(excerpt.marked.as_str())),
+        reads: finding.reads.clone().map(Text),
+        sees: finding.sees.clone().map(Text),
         fix: Text(finding.fix.clone()),
         references: finding.rule.references,
         fingerprint: finding.fingerprint.clone(),

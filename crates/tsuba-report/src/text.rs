@@ -1,6 +1,6 @@
 //! The report for people: the counts first, then each entry, worst first.
 
-use crate::inventory::{credentials, plan_line, verb};
+use crate::inventory::{credentials, listed, plan_line, verb};
 use crate::model::{EntryRow, FindingRow};
 use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
@@ -40,7 +40,7 @@ impl Renderer for Text {
             ))
         });
         let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) =
-            entries.iter().partition(|entry| !own(entry).is_empty());
+            entries.iter().partition(|entry| !own(entry).is_empty() || entry.verdict > Some(Verdict::Ready));
         for entry in talked {
             self.entry(entry, own(entry), out)?;
         }
@@ -126,7 +126,7 @@ impl Text {
             match group {
                 [one] => {
                     writeln!(out, "{}{}:{}", " ".repeat(INDENT), one.setup, one.place.line)?;
-                    self.finding(one, true, out)?;
+                    self.finding(one, true, true, out)?;
                 }
                 [first, ..] => {
                     writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
@@ -162,12 +162,15 @@ impl Text {
             look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
         )?;
         self.labelled(verb(entry), &plan_line(entry), out)?;
+        if let Some(listed) = listed(entry) {
+            self.labelled("tools", &listed, out)?;
+        }
         if let Some(given) = credentials(entry) {
             self.labelled("given", &given, out)?;
         }
         let reasons: Vec<&str> =
             entry.reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title).collect();
-        if reasons.len() > 1 {
+        if reasons.len() > 1 || (findings.is_empty() && !reasons.is_empty()) {
             let width = self.0.width.saturating_sub(INDENT + 9).max(24);
             for (at, line) in wrap(&reasons.join("; "), width, "").iter().enumerate() {
                 self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
@@ -176,7 +179,9 @@ impl Text {
         for (at, finding) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
             let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));
-            self.finding(finding, !again, out)?;
+            let read =
+                at.checked_sub(1).and_then(|i| findings.get(i)).is_some_and(|before| before.reads == finding.reads);
+            self.finding(finding, !again, !read, out)?;
         }
         Ok(())
     }
@@ -186,7 +191,8 @@ impl Text {
         writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 8)), cut(text, width))
     }
 
-    fn finding(&self, finding: &FindingRow, advise: bool, out: &mut dyn Write) -> io::Result<()> {
+    /// One finding; `advise` gives the advice, `show` the text as the model and a person read it.
+    fn finding(&self, finding: &FindingRow, advise: bool, show: bool, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let sure = if finding.confidence.name() == "certain" {
             String::new()
@@ -219,6 +225,12 @@ impl Text {
             " ".repeat(start),
             look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
         )?;
+        for (label, text) in [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)] {
+            // What both read the same is in the source above.
+            if let Some(text) = text.as_ref().filter(|_| show && finding.sees.is_some()) {
+                self.wrapped(text.as_str(), label, out)?;
+            }
+        }
         if advise { self.wrapped(finding.fix.as_str(), "fix: ", out) } else { Ok(()) }
     }
 

@@ -63,7 +63,7 @@ fn json_and_sarif_hold_the_same_findings() {
         .map(|r| of(&r["partialFingerprints"], "tsuba/1"))
         .collect();
     assert_eq!(told, logged);
-    assert_eq!(told.len(), 6);
+    assert_eq!(told.len(), 7);
     let unique: std::collections::BTreeSet<_> = told.iter().collect();
     assert_eq!(unique.len(), told.len(), "two findings share a fingerprint");
     for (finding, result) in
@@ -130,7 +130,7 @@ fn git_facts_and_modes_reach_the_findings() {
 }
 
 const TEXT: &str = r##"0 refuse   1 fix-first   2 ready   of 3 entries in 1 setup
-findings: 4 high, 1 medium, 1 low   (as of 2026-11-25)
+findings: 4 high, 1 medium, 2 low   (as of 2026-11-25)
 
 fix-first  crew-mail  quay/mcp.json:2
     runs     uvx saltmarsh-crew-mail [none]
@@ -174,6 +174,11 @@ In files, not in one entry
              | ~~~~~~~~~~~~
              fix: Take out the one that is not meant.
 
+    quay/mcp.json:2
+    low      combine/leak-path (possible)  line 2, column 3  /mcpServers/crew-mail
+             this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a
+             way out)
+
 Nothing found in
   quay/mcp.json
     tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
@@ -205,5 +210,8 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 ready
 - [ ] **medium** review/duplicate-key (`quay/mcp.json`:3:3): tide-table is written twice; the later one counts, this one does not
   - `"tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…`
   - Take out the one that is not meant.
+- [ ] **low** combine/leak-path (`quay/mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)
+  - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-m…`
+  - Split the servers over two clients, or have crew-mail ask before every call.
 
 "##;

@@ -106,6 +106,53 @@ impl<'a> All<'a> {
     }
 }
 
+/// The entries that one client gets: of one setup, or of all setups of one person.
+#[derive(Clone, Debug)]
+pub struct Client<'a> {
+    /// The person, where the entries are those of several setups of theirs.
+    pub person: Option<&'a str>,
+    /// The entries that are switched on, with where they stand.
+    pub entries: Vec<(Stands, &'a Entry)>,
+}
+
+impl<'a> All<'a> {
+    /// What the server of an entry lists, if that is known.
+    pub fn listing_of(&self, entry: &Entry) -> Option<&'a Listing> {
+        let listed = entry.listed?;
+        let study = self.studies.get(listed.study)?;
+        study.listing_of(study.entries.get(listed.entry)?)
+    }
+
+    /// Every client: first those of one setup, then those of people with several setups.
+    pub fn clients(&self) -> Vec<Client<'a>> {
+        let mut setups = Vec::new();
+        let mut people: BTreeMap<&'a str, Vec<(Stands, &'a Entry)>> = BTreeMap::new();
+        for (s, study) in self.studies.iter().enumerate() {
+            let entries: Vec<(Stands, &'a Entry)> = study
+                .entries
+                .iter()
+                .enumerate()
+                .filter(|(_, entry)| entry.listing.is_none() && !entry.disabled)
+                .map(|(e, entry)| (Stands { study: s, entry: Some(e) }, entry))
+                .collect();
+            if entries.is_empty() {
+                continue;
+            }
+            if let Some(owner) = &study.document.facts.owner {
+                people.entry(owner).or_default().extend(entries.iter().copied());
+            }
+            setups.push(Client { person: None, entries });
+        }
+        let several = |entries: &[(Stands, &Entry)]| {
+            let first = entries.first().map(|(stands, _)| stands.study);
+            entries.iter().any(|(stands, _)| Some(stands.study) != first)
+        };
+        let people = people.into_iter().filter(|(_, entries)| several(entries));
+        setups.extend(people.map(|(person, entries)| Client { person: Some(person), entries }));
+        setups
+    }
+}
+
 /// Which setup, and which entry of it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Stands {

@@ -273,6 +273,7 @@ pub(super) static ACTS: &[Act] = &[
                 features: &[
                     f(25, &[has(&[C::Unasked])]),
                     f(-25, &[Term::InParameter]),
+                    f(20, &[denied(&[C::Tell, C::Aware]), has(&[C::Beyond])]),
                     f(-40, &[near(&[C::Noise], &[C::Tell, C::Hush], 8)]),
                     f(-25, &[has(&[C::If])]),
                     f(-40, &[Term::Plain]),

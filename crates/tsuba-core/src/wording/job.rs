@@ -7,6 +7,7 @@ use super::words::{Language, words};
 use crate::evidence::{Item, Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::head;
+use crate::understand::credential::words_of;
 
 /// What a name can say a tool is for. That it hides something, or sets rules aside, is nobody's job.
 const JOBS: Set = Set::of(&[
@@ -65,7 +66,7 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         if name.len() > 80 {
             continue;
         }
-        let text = fold(&apart(name)).text;
+        let text = fold(&words_of(name).join(" ")).text;
         if text.split(' ').any(|word| RUNS.contains(&word)) {
             out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
         }
@@ -76,20 +77,6 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         });
     }
     out.both(JOBS)
-}
-
-/// The words of a name: `send_mail`, `sendMail`, `send-mail`.
-fn apart(name: &str) -> String {
-    let mut out = String::with_capacity(name.len() + 8);
-    let mut small = false;
-    for c in name.chars() {
-        if c.is_uppercase() && small {
-            out.push(' ');
-        }
-        small = c.is_lowercase();
-        out.push(if matches!(c, '_' | '-' | '.' | '/' | ':') { ' ' } else { c });
-    }
-    out
 }
 
 #[cfg(test)]

@@ -19,7 +19,7 @@ mod words;
 
 pub use reveal::How;
 
-use crate::evidence::{Listing, Passage};
+use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::{boundary, is_unseen};
 use concept::Set;
@@ -259,7 +259,8 @@ impl Reader<'_> {
 
     /// Words in which letters of another alphabet stand for Latin ones.
     fn lookalikes(&mut self, folded: &Folded) {
-        let Some(first) = folded.mixed.first() else { return };
+        // A name has a rule of its own.
+        let Some(first) = folded.mixed.first().filter(|_| self.passage.place != Place::Name) else { return };
         let text = self.passage.at.text.as_str();
         let plain = |range: &Range<usize>| fold(text.get(range.clone()).unwrap_or_default()).text;
         let range = first.start..folded.mixed.last().map_or(first.end, |r| r.end);
@@ -287,6 +288,7 @@ fn trimmed(text: &str, range: Range<usize>) -> Range<usize> {
 }
 
 fn shortened(text: &str) -> String {
+    let text = text.trim();
     match text.char_indices().nth(SHOWN) {
         Some((at, _)) => format!("{}…", text.get(..at).unwrap_or_default()),
         None => text.to_owned(),

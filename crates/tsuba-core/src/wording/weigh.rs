@@ -115,7 +115,10 @@ fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
     if passage.hits.len() < 2 {
         return None;
     }
-    ACTS.iter().filter_map(|act| deed(act, passage, extra)).max_by_key(|deed| (deed.strength, deed.score))
+    let specific = |class: Class| !matches!(class, Class::Instruction | Class::FalseAuthority | Class::Pressure);
+    ACTS.iter()
+        .filter_map(|act| deed(act, passage, extra))
+        .max_by_key(|deed| (deed.strength, specific(deed.class), deed.score))
 }
 
 fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {

@@ -2,11 +2,13 @@
 
 mod container_escape;
 mod elevated;
+mod hidden_effect;
 mod loosened_runtime;
 mod sensitive_path;
 mod shell;
 mod sql_write;
 mod unasked;
+mod unbounded_input;
 mod wide_path;
 
 use crate::judge::Rule;
@@ -14,10 +16,12 @@ use crate::judge::Rule;
 pub(super) static RULES: &[&Rule] = &[
     &container_escape::RULE,
     &elevated::RULE,
+    &hidden_effect::RULE,
     &loosened_runtime::RULE,
     &sensitive_path::RULE,
     &shell::RULE,
     &sql_write::RULE,
     &unasked::RULE,
+    &unbounded_input::RULE,
     &wide_path::RULE,
 ];

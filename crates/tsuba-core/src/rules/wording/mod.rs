@@ -5,6 +5,7 @@ mod encoded;
 mod false_authority;
 mod hidden_text;
 mod instruction;
+mod lookalike_name;
 mod outbound_link;
 mod r#override;
 mod oversized;
@@ -22,6 +23,7 @@ pub(super) static RULES: &[&Rule] = &[
     &false_authority::RULE,
     &hidden_text::RULE,
     &instruction::RULE,
+    &lookalike_name::RULE,
     &outbound_link::RULE,
     &r#override::RULE,
     &oversized::RULE,
