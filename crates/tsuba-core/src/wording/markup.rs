@@ -2,7 +2,7 @@
 
 use super::reveal::{How, Revealed};
 use crate::prelude::*;
-use crate::text::head;
+use crate::text::{boundary, head};
 
 /// Finds it.
 pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
@@ -21,7 +21,7 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
     while let Some(at) = text.get(from..).and_then(|t| t.find(open)).map(|n| from + n) {
         let start = at + open.len();
         // A comment that is never closed hides the rest.
-        let end = text.get(start..).and_then(|t| t.find(close)).map_or(text.len(), |n| start + n);
+        let end = text.get(start..).and_then(|t| t.find(close)).map_or_else(|| boundary(text, start + MAX_OPEN), |n| start + n);
         let said = text.get(start..end).unwrap_or_default().trim();
         out.push(Revealed {
             range: at..(end + close.len()).min(text.len()),
@@ -35,6 +35,9 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
         }
     }
 }
+
+/// An element that is never closed is read so far (bytes).
+const MAX_OPEN: usize = 4096;
 
 /// Elements whose attributes hide what is in them, or that no page shows.
 fn elements(text: &str, out: &mut Vec<Revealed>) {
@@ -55,7 +58,8 @@ fn elements(text: &str, out: &mut Vec<Revealed>) {
         let close = format!("</{name}");
         let closed = text.get(start..).and_then(|t| t.find(&close)).map(|n| start + n);
         // A tag that is only spoken of is never closed.
-        let Some(end) = closed.or((!unshown).then_some(text.len())) else { continue };
+        // What is never closed hides what follows; a page's worth of it is enough.
+        let Some(end) = closed.or((!unshown).then_some(boundary(text, start + MAX_OPEN))) else { continue };
         let said = text.get(start..end).unwrap_or_default().trim();
         if !said.is_empty() {
             out.push(Revealed { range: at..end, text: said.to_owned(), how: How::Hidden, deliberate: !unshown });

@@ -4,7 +4,8 @@ use super::concept::{Concept, Set};
 use super::fold::fold_phrase;
 use crate::prelude::*;
 use crate::text::head;
-use aho_corasick::{AhoCorasick, AhoCorasickKind, MatchKind};
+use aho_corasick::automaton::OverlappingState;
+use aho_corasick::{AhoCorasick, AhoCorasickKind, Anchored, Input, MatchKind, PatternID, StartKind};
 use once_cell::race::OnceBox;
 
 /// The languages that are read, in the order in which ties are broken.
@@ -137,13 +138,26 @@ pub(crate) struct Found {
     pub(crate) stem: bool,
 }
 
-/// All phrases, ready for searching.
+/// Phrases of one way of searching, with what each stands for.
 #[derive(Debug)]
-pub(crate) struct Words {
+struct Table {
     automaton: Option<AhoCorasick>,
     /// The senses of pattern `i` are `senses[starts[i]..starts[i + 1]]`.
     starts: Vec<u32>,
     senses: Vec<Sense>,
+}
+
+/// All phrases, ready for searching.
+#[derive(Debug)]
+pub(crate) struct Words {
+    /// Phrases that begin where a word begins: looked up there only.
+    bound: Table,
+    /// Phrases of languages that are written without spaces.
+    glued: Table,
+    /// Paths, commands, addresses: anywhere.
+    free: Table,
+    /// The longest bound phrase (bytes).
+    longest: usize,
 }
 
 static WORDS: OnceBox<Words> = OnceBox::new();
@@ -153,15 +167,66 @@ pub(crate) fn words() -> &'static Words {
     WORDS.get_or_init(|| Box::new(Words::build()))
 }
 
+impl Table {
+    fn build(phrases: &BTreeMap<String, Vec<Sense>>, kind: AhoCorasickKind) -> Self {
+        let mut starts = vec![0];
+        let mut senses = Vec::new();
+        for of_phrase in phrases.values() {
+            senses.extend(of_phrase.iter().cloned());
+            starts.push(u32::try_from(senses.len()).unwrap_or(u32::MAX));
+        }
+        let automaton = AhoCorasick::builder()
+            .match_kind(MatchKind::Standard)
+            .start_kind(StartKind::Both)
+            .kind(Some(kind))
+            .build(phrases.keys())
+            .ok();
+        Self { automaton, starts, senses }
+    }
+
+    fn senses(&self, pattern: PatternID) -> &[Sense] {
+        let index = pattern.as_usize();
+        let range = self.starts.get(index).zip(self.starts.get(index + 1));
+        range.and_then(|(from, to)| self.senses.get(*from as usize..*to as usize)).unwrap_or_default()
+    }
+
+    /// Every pattern that begins at `at`, by its end.
+    fn at(&self, text: &str, at: usize, to: usize, mut found: impl FnMut(usize, &Sense)) {
+        let Some(automaton) = &self.automaton else { return };
+        let mut state = OverlappingState::start();
+        let input = Input::new(text).span(at..to).anchored(Anchored::Yes);
+        loop {
+            automaton.find_overlapping(input.clone(), &mut state);
+            let Some(hit) = state.get_match() else { return };
+            // The way of a longer pattern passes through shorter ones that begin later.
+            if hit.start() == at {
+                self.senses(hit.pattern()).iter().for_each(|sense| found(hit.end(), sense));
+            }
+        }
+    }
+
+    /// Every pattern anywhere.
+    fn anywhere(&self, text: &str, mut found: impl FnMut(usize, usize, &Sense)) {
+        let Some(automaton) = &self.automaton else { return };
+        for hit in automaton.find_overlapping_iter(text) {
+            self.senses(hit.pattern()).iter().for_each(|sense| found(hit.start(), hit.end(), sense));
+        }
+    }
+}
+
 impl Words {
     fn build() -> Self {
-        let mut phrases: BTreeMap<String, Vec<Sense>> = BTreeMap::new();
+        let mut tables: [BTreeMap<String, Vec<Sense>>; 3] = Default::default();
         for (language, data) in Language::ALL {
             for (concept, phrase) in entries(data) {
                 let (text, sense) = sense(language, concept, phrase);
-                if text.is_empty() {
-                    continue;
-                }
+                let word = text.chars().next().is_some_and(is_wordly);
+                let table = match (sense.opens, language.glues()) {
+                    (_, true) => 1,
+                    (Bound::Anywhere, false) => 2,
+                    (Bound::Word | Bound::Prefixed, false) => if word { 0 } else { 2 },
+                };
+                let Some(phrases) = tables.get_mut(table).filter(|_| !text.is_empty()) else { continue };
                 let senses = phrases.entry(text).or_default();
                 let alike = |s: &&mut Sense| {
                     s.language == sense.language
@@ -175,52 +240,66 @@ impl Words {
                 }
             }
         }
-        let mut starts = vec![0];
-        let mut senses = Vec::new();
-        for of_phrase in phrases.values() {
-            senses.extend(of_phrase.iter().cloned());
-            starts.push(u32::try_from(senses.len()).unwrap_or(u32::MAX));
+        let [bound, glued, free] = &tables;
+        Self {
+            longest: bound.keys().map(String::len).max().unwrap_or(0),
+            bound: Table::build(bound, AhoCorasickKind::ContiguousNFA),
+            glued: Table::build(glued, AhoCorasickKind::ContiguousNFA),
+            free: Table::build(free, AhoCorasickKind::DFA),
         }
-        let automaton = AhoCorasick::builder()
-            .match_kind(MatchKind::Standard)
-            .kind(Some(AhoCorasickKind::ContiguousNFA))
-            .build(phrases.keys())
-            .ok();
-        Self { automaton, starts, senses }
     }
 
-    /// Every phrase in a folded text, by its end; `glued` reads it without regard to word ends.
+    /// Every phrase in a folded text, in no particular order; `glued` reads it without regard to word ends.
     pub(crate) fn find(&self, text: &str, glued: bool, mut found: impl FnMut(Found)) {
-        let Some(automaton) = &self.automaton else { return };
-        for hit in automaton.find_overlapping_iter(text) {
-            let index = hit.pattern().as_usize();
-            let range = self.starts.get(index).zip(self.starts.get(index + 1));
-            let senses = range.and_then(|(from, to)| self.senses.get(*from as usize..*to as usize));
-            let (start, end) = (hit.start(), hit.end());
-            let bounds = core::cell::OnceCell::new();
-            for sense in senses.unwrap_or_default() {
-                let fits = (glued && end - start >= 4) || {
-                    let (left, right) = *bounds.get_or_init(|| (left_of(text, start), right_of(text, end)));
-                    (!sense.closes || right)
-                        && match sense.opens {
-                            Bound::Anywhere => true,
-                            Bound::Word => left,
-                            Bound::Prefixed => left || prefixed(text, start),
-                        }
-                };
-                if fits && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, start)) {
-                    let Some(end) = sense.ends(text, end) else { continue };
-                    found(Found {
-                        start: start as u32,
-                        end: end as u32,
-                        language: sense.language,
-                        set: sense.set,
-                        stem: sense.stem,
-                    });
-                }
+        let mut push = |start: usize, end: usize, sense: &Sense| {
+            found(Found {
+                start: u32::try_from(start).unwrap_or(u32::MAX),
+                end: u32::try_from(end).unwrap_or(u32::MAX),
+                language: sense.language,
+                set: sense.set,
+                stem: sense.stem,
+            });
+        };
+        let mut inside = 0u32;
+        for (at, c) in text.char_indices() {
+            // How far inside a word this character is.
+            inside = if is_wordly(c) { inside + 1 } else { 0 };
+            let arabic = (2..=MAX_PREFIX + 1).contains(&inside) && is_arabic(c);
+            if inside != 1 && !arabic && !glued {
+                continue;
             }
+            let to = (at + self.longest).min(text.len());
+            self.bound.at(text, at, to, |end, sense| {
+                let opens = inside == 1 || sense.opens == Bound::Prefixed || (glued && end - at >= 4);
+                let closes = !sense.closes || right_of(text, end) || (glued && end - at >= 4);
+                if opens && closes && let Some(end) = sense.ends(text, end) {
+                    push(at, end, sense);
+                }
+            });
         }
+        if has_ideographs(text) {
+            self.glued.anywhere(text, |start, end, sense| push(start, end, sense));
+        }
+        self.free.anywhere(text, |start, end, sense| {
+            let opens = sense.opens == Bound::Anywhere || left_of(text, start);
+            let closes = !sense.closes || right_of(text, end);
+            if opens && closes && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, start)) {
+                push(start, end, sense);
+            }
+        });
     }
+}
+
+/// So many letters may be glued to the front of an Arabic word.
+const MAX_PREFIX: u32 = 4;
+
+fn is_arabic(c: char) -> bool {
+    matches!(c, '\u{600}'..='\u{6ff}')
+}
+
+/// Is there a character of a script that is written without spaces?
+fn has_ideographs(text: &str) -> bool {
+    text.bytes().any(|b| (0xE3..=0xED).contains(&b))
 }
 
 /// The phrases of a file: `concept: phrase, phrase, …` lines.
@@ -306,12 +385,6 @@ fn right_of(text: &str, at: usize) -> bool {
         Some(b) if b.is_ascii() => !inner || !(b.is_ascii_alphanumeric() || *b == b'_'),
         Some(_) => !inner || !text.get(at..).and_then(|t| t.chars().next()).is_some_and(is_wordly),
     }
-}
-
-/// Do at most four letters stand between the start of the word and `at`?
-fn prefixed(text: &str, at: usize) -> bool {
-    let before = text.get(..at).unwrap_or_default();
-    before.chars().rev().take_while(|c| is_wordly(*c)).take(5).count() <= 4
 }
 
 #[cfg(test)]
