@@ -24,7 +24,10 @@ fn main() {
                 let text: usize = passages.map(|passage| passage.at.text.len()).sum();
                 let remarks: usize = study.listings.iter().map(|listing| listing.remarks.len()).sum();
                 let megabytes = text as f64 / 1e6;
-                println!("{path}: {megabytes:.1} MB of text in {seconds:.2} s, {:.1} MB/s, {remarks} remarks", megabytes / seconds);
+                println!(
+                    "{path}: {megabytes:.1} MB of text in {seconds:.2} s, {:.1} MB/s, {remarks} remarks",
+                    megabytes / seconds
+                );
             }
             Outcome::Other => println!("{path}: not a listing"),
             Outcome::Unread(unreadable, _) => println!("{path}: {} ({seconds:.2} s)", unreadable.why),

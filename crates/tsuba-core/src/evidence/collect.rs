@@ -16,7 +16,7 @@ pub(crate) fn looks_like_listing(bytes: &[u8]) -> bool {
 
 /// Every listing of a document.
 pub(crate) fn listings(document: &Document) -> Vec<Listing> {
-    let mut found = Found { listings: Vec::new(), seen: BTreeSet::new() };
+    let mut found = Found { listings: Vec::new(), seen: Seen::new() };
     let fallback = Located { text: by_file_name(&document.path), ..Located::default() };
     for (pointer, root) in document.rooted() {
         let scope = Scope { server: None, fallback: &fallback, answer: false };
@@ -28,10 +28,13 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
     found.listings
 }
 
+/// Items by listing, kind and name.
+type Seen = BTreeMap<(usize, ItemKind, String), Vec<usize>>;
+
 struct Found {
     listings: Vec<Listing>,
-    /// Items already taken: a server that is asked twice says the same twice.
-    seen: BTreeSet<(usize, ItemKind, String)>,
+    /// Items already taken, by listing, kind and name: a server that is asked twice says the same twice.
+    seen: Seen,
 }
 
 /// What the surroundings say.
@@ -250,7 +253,7 @@ fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Foun
 struct Taking<'l> {
     index: usize,
     listing: &'l mut Listing,
-    seen: &'l mut BTreeSet<(usize, ItemKind, String)>,
+    seen: &'l mut Seen,
 }
 
 impl Taking<'_> {
@@ -286,15 +289,18 @@ impl Taking<'_> {
         let index = self.listing.items.len();
         let first = self.listing.passages.len();
         self.texts(node, pointer, Place::Elsewhere, index);
-        let mut said = name.text.clone();
-        for passage in self.listing.passages.iter().skip(first) {
-            said.push('\u{0}');
-            said.push_str(&passage.at.text);
-        }
-        if !self.seen.insert((self.index, kind, crate::text::fingerprint([said.as_str()]))) {
+        let alike = self.seen.entry((self.index, kind, name.text.clone())).or_default();
+        let here = self.listing.passages.get(first..).unwrap_or_default();
+        let same = |other: &usize| {
+            let there =
+                self.listing.items.get(*other).and_then(|item| self.listing.passages.get(item.passages.clone()));
+            there.is_some_and(|there| there.iter().map(|p| &p.at.text).eq(here.iter().map(|p| &p.at.text)))
+        };
+        if alike.iter().any(same) {
             self.listing.passages.truncate(first);
             return;
         }
+        alike.push(index);
         let annotations = node.get("annotations").map(|a| (a, pointer.key("annotations")));
         let hint = |key: &str| {
             let (annotations, at) = annotations.as_ref()?;

@@ -52,6 +52,8 @@ pub(super) struct Group {
 pub(super) struct Act {
     /// The class it is told under.
     pub(super) class: Class,
+    /// Without one of these concepts none of the alternatives below can hold.
+    pub(super) marks: Set,
     /// Without one of these alternatives the act is not there at all: each is a list of conditions.
     pub(super) needs: &'static [&'static [Term]],
     /// Told from this score on.
@@ -129,6 +131,7 @@ const DATA: &[C] = &[C::Path, C::Secret, C::Place, C::Private];
 pub(super) static ACTS: &[Act] = &[
     Act {
         class: Class::AsksForData,
+        marks: s(&[C::Path, C::Secret, C::Place, C::Private, C::Stuff]),
         needs: &[
             &[has(DATA), affirmed(&[C::Carry])],
             &[has(DATA), affirmed(&[C::Fetch]), has(&[C::Slot, C::Beyond, C::Link, C::Mailbox])],
@@ -229,6 +232,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::Secrecy,
+        marks: s(&[C::Hush, C::Not, C::Quiet, C::Unasked]),
         needs: &[
             &[has(&[C::Hush])],
             &[denied(&[C::Tell])],
@@ -283,6 +287,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::Override,
+        marks: s(&[C::Drop, C::Void, C::Persona]),
         needs: &[
             &[near(&[C::Drop], &[C::Orders], 8)],
             &[
@@ -330,6 +335,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::Instruction,
+        marks: s(&[C::Run, C::Shell, C::Later, C::Claim, C::Promote, C::Alter]),
         needs: &[
             &[Term::Commands(s(&[C::Run]))],
             &[affirmed(&[C::Run]), has(&[C::Shell, C::Hush, C::Unasked, C::Quiet, C::Later])],
@@ -380,6 +386,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::Pressure,
+        marks: s(&[C::Prefer, C::Fault, C::Threat, C::Void, C::Not]),
         needs: &[
             &[near(&[C::Prefer], &[C::Other], 9)],
             &[near(&[C::Fault], &[C::Other], 9)],
@@ -418,6 +425,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::FalseAuthority,
+        marks: s(&[C::Authority, C::Given]),
         needs: &[
             &[has(&[C::Authority]), has(&[C::Given, C::Unasked])],
             &[near(&[C::Person, C::Authority], &[C::Given], 5)],
@@ -455,6 +463,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::OutboundLink,
+        marks: s(&[C::Link]),
         needs: &[
             &[has(&[C::Link]), has(DATA), affirmed(&[C::Carry])],
             &[has(&[C::Link]), has(&[C::Asked]), affirmed(&[C::Carry])],
@@ -487,6 +496,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::SteersOtherTool,
+        marks: s(&[C::Other]),
         needs: &[
             &[
                 has(&[C::Other]),

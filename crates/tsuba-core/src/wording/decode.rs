@@ -3,6 +3,7 @@
 
 use super::fold::fold;
 use super::reveal::{How, Revealed, fit, reads_as_language};
+use super::words::words;
 use crate::prelude::*;
 use base64::Engine as _;
 use base64::alphabet::{STANDARD, URL_SAFE};
@@ -15,6 +16,11 @@ const MAX_RUN: usize = 16 * 1024;
 /// Finds it.
 pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     runs(text, out);
+    let shape = Shape::of(text);
+    if shape.pairs >= 8 {
+        // Pairs of digits set apart by spaces or colons.
+        pairs(text, out);
+    }
     if text.contains('%') {
         tokens(text, |token| token.matches('%').count() >= 3, percent, How::Percent, out);
     }
@@ -36,8 +42,45 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
             out,
         );
     }
-    spaced(text, out);
+    if shape.singles >= 6 {
+        spaced(text, out);
+    }
     turned(text, out);
+}
+
+/// How many short pieces follow each other, at most: cheap to count, and without them the dear readings need not be tried.
+#[derive(Default)]
+struct Shape {
+    /// Pieces of one letter.
+    singles: usize,
+    /// Pieces of two hexadecimal digits.
+    pairs: usize,
+}
+
+impl Shape {
+    fn of(text: &str) -> Self {
+        let mut most = Self::default();
+        let (mut singles, mut pairs, mut length, mut hex) = (0, 0, 0, true);
+        for byte in text.bytes() {
+            if byte.is_ascii_alphanumeric() || byte >= 0x80 {
+                // A character of several bytes counts once.
+                length += usize::from(!(0x80..0xC0).contains(&byte));
+                hex &= byte.is_ascii_hexdigit() || byte == b'x';
+                continue;
+            }
+            if length == 0 {
+                continue;
+            }
+            singles = if length == 1 { singles + 1 } else { 0 };
+            pairs = if hex && (length == 2 || length == 4) { pairs + 1 } else { 0 };
+            most.singles = most.singles.max(singles);
+            most.pairs = most.pairs.max(pairs);
+            (length, hex) = (0, true);
+        }
+        most.singles = most.singles.max(singles + usize::from(length == 1));
+        most.pairs = most.pairs.max(pairs + usize::from(hex && (length == 2 || length == 4)));
+        most
+    }
 }
 
 fn engine(alphabet: &base64::alphabet::Alphabet) -> GeneralPurpose {
@@ -73,8 +116,6 @@ fn runs(text: &str, out: &mut Vec<Revealed>) {
             push(from..at, said, how, out);
         }
     }
-    // Pairs of digits set apart by spaces or colons.
-    pairs(text, out);
 }
 
 fn push(range: Range<usize>, text: String, how: How, out: &mut Vec<Revealed>) {
@@ -227,9 +268,12 @@ fn escapes(token: &str) -> String {
     out
 }
 
+/// So many characters are looked through for letters set apart.
+const MAX_SPACED: usize = 256 * 1024;
+
 /// `i g n o r e`: letters one by one. Two spaces, or another sign, part words.
 fn spaced(text: &str, out: &mut Vec<Revealed>) {
-    let chars: Vec<(usize, char)> = text.char_indices().take(MAX_RUN).collect();
+    let chars: Vec<(usize, char)> = text.char_indices().take(MAX_SPACED).collect();
     let mut at = 0;
     while at + 10 < chars.len() {
         let (mut said, mut next, mut count) = (String::new(), at, 0);
@@ -275,16 +319,19 @@ fn turned(text: &str, out: &mut Vec<Revealed>) {
     for piece in text.split_inclusive(['.', '\n', ':', '!', '?', '"', '(', ')']) {
         let range = at..at + piece.len();
         at += piece.len();
-        let words = piece
+        // Nearly every sentence has little words, and is then what it seems.
+        if words().has_little(piece) {
+            continue;
+        }
+        let count = piece
             .split_whitespace()
             .filter(|w| w.len() > 1 && w.bytes().all(|b| b.is_ascii_alphabetic() || b.is_ascii_punctuation()))
             .count();
-        if words < 4 || piece.len() > 600 || tried > MAX_TURNED || !piece.is_ascii() {
+        if count < 4 || piece.len() > 600 || tried > MAX_TURNED || !piece.is_ascii() {
             continue;
         }
         let folded = fold(piece).text;
-        let (share, little) = fit(&folded);
-        if share >= 18 || little > 0 {
+        if fit(&folded).0 >= 18 {
             continue;
         }
         tried += piece.len() * 26;

@@ -70,11 +70,9 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         if text.split(' ').any(|word| RUNS.contains(&word)) {
             out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
         }
-        words().find(&text, false, |found| {
-            if matches!(found.language, Language::English | Language::Any) {
-                out = out.with(found.set);
-            }
-        });
+        for language in [Language::English, Language::Any] {
+            words().find(&text, 0..text.len(), language, false, |found| out = out.with(found.set));
+        }
     }
     out.both(JOBS)
 }

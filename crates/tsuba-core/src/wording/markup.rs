@@ -21,7 +21,10 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
     while let Some(at) = text.get(from..).and_then(|t| t.find(open)).map(|n| from + n) {
         let start = at + open.len();
         // A comment that is never closed hides the rest.
-        let end = text.get(start..).and_then(|t| t.find(close)).map_or_else(|| boundary(text, start + MAX_OPEN), |n| start + n);
+        let end = text
+            .get(start..)
+            .and_then(|t| t.find(close))
+            .map_or_else(|| boundary(text, start + MAX_OPEN), |n| start + n);
         let said = text.get(start..end).unwrap_or_default().trim();
         out.push(Revealed {
             range: at..(end + close.len()).min(text.len()),
@@ -122,7 +125,8 @@ const LINES: usize = 25;
 const COLUMNS: usize = 160;
 
 fn space(text: &str, out: &mut Vec<Revealed>) {
-    if text.len() < LINES.min(COLUMNS) {
+    let far = |run: &[u8]| memchr::memmem::find(text.as_bytes(), run).is_some();
+    if text.len() < LINES.min(COLUMNS) || !(far(b"\n\n") || far(b"      ") || far(b"\n ") || !text.is_ascii()) {
         return;
     }
     let (mut from, mut lines, mut columns) = (0, 0, 0);

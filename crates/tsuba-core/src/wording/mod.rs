@@ -13,6 +13,7 @@ mod markup;
 mod reveal;
 mod sentence;
 mod split;
+mod trie;
 mod unseen;
 mod weigh;
 mod words;

@@ -1,7 +1,7 @@
 //! Revealing: the parts of a text that a person does not see, or sees only in another form, read as the model may read them.
 
 use super::concept::Concept;
-use super::words::words;
+use super::words::{Language, words};
 use super::{decode, markup, unseen};
 use crate::prelude::*;
 use crate::text::head;
@@ -113,22 +113,18 @@ pub(super) fn reads_as_language(folded: &str) -> bool {
     fit(folded).0 >= 28
 }
 
-/// How well a text fits the language that fits best: the share of known words in hundredths, and how many of its little words it has.
+/// How well a text fits its language: the share of known words in hundredths, and how many of its little words it has.
 pub(super) fn fit(folded: &str) -> (usize, usize) {
     let part = head(folded, 600);
-    let mut languages = [(0usize, 0u32, 0usize); 16];
-    words().find(part, false, |found| {
-        if let Some((covered, end, common)) = languages.get_mut(found.language as usize) {
-            let long = (found.end - found.start) as usize;
-            let little = found.set.has(Concept::Common);
-            *common += usize::from(little && long > 1);
-            if found.end > *end {
-                // Short words happen by chance.
-                *covered += if long > 2 || little { long } else { 0 };
-                *end = found.end;
-            }
+    let (language, little) = words().language(part, Language::English);
+    let (mut covered, mut end) = (0, 0);
+    words().find(part, 0..part.len(), language, false, |found| {
+        // Short words happen by chance.
+        let long = found.end.saturating_sub(found.start.max(end)) as usize;
+        if found.end > end && (found.end - found.start > 2 || found.set.has(Concept::Common)) {
+            covered += long;
+            end = found.end;
         }
     });
-    let (covered, _, common) = languages.into_iter().max().unwrap_or_default();
-    if covered < 6 { (0, common) } else { (covered * 100 / part.len().max(1), common) }
+    if covered < 6 { (0, little) } else { (covered * 100 / part.len().max(1), little) }
 }

@@ -3,6 +3,7 @@
 use super::concept::{Concept, Set};
 use super::words::{Found, Language, Words};
 use crate::prelude::*;
+use crate::text::head;
 use core::ops::Range;
 
 /// A concept at its place.
@@ -48,33 +49,47 @@ pub(super) struct Sentences {
 
 /// A sentence is cut after this many bytes: no sentence is longer, and the work on one is quadratic in its hits.
 const MAX_SENTENCE: usize = 600;
-/// So many hits at the beginning of a text show its language.
-const FIRST: usize = 600;
+/// So many bytes at the beginning of a text show its language.
+const FIRST: usize = 2000;
 /// More hits than this in one sentence say nothing more.
 const MAX_HITS: usize = 96;
 
 /// Cuts a folded text; `without` are the concepts that say nothing in it, because they are the tool's own job;
 /// `own` are the names of the server's own tools, which are no other tools.
 pub(super) fn sentences(text: &str, words: &Words, glued: bool, without: Set, own: &BTreeSet<String>) -> Sentences {
-    let mut found: Vec<Found> = Vec::new();
-    words.find(text, glued, |hit| found.push(hit));
-    found.sort_unstable_by_key(|hit| (hit.start, hit.end, hit.language));
     let mut out = Sentences::default();
-    let mut from = 0;
+    let mut free: Vec<Found> = Vec::new();
+    words.find(text, 0..text.len(), Language::Any, false, |hit| free.push(hit));
+    let mut free = free.as_slice();
     let mut counter = Counter { text: text.as_bytes(), at: 0, halves: 0 };
     // The text as a whole says in which language a short sentence is.
-    let mut before = language(found.get(..found.len().min(FIRST)).unwrap_or_default(), Language::English, 0);
+    let (mut before, _) = words.language(head(text, FIRST), Language::English);
+    let mut here: Vec<Found> = Vec::new();
     for range in bounds(text) {
-        let to = from + found.get(from..).unwrap_or_default().partition_point(|f| (f.start as usize) < range.end);
-        let here = found.get(from..to).unwrap_or_default();
-        from = to;
-        let language = language(here, before, 48);
+        let part = text.get(range.clone()).unwrap_or_default();
+        let (language, little) = words.language(part, before);
+        // A single little word may be a name.
+        let language = if little > 1 || !language.is_latin() || before == language { language } else { before };
         before = language;
-        let here = outermost(here, language);
+        here.clear();
+        words.find(text, range.clone(), language, glued, |hit| here.push(hit));
+        let more = free.partition_point(|hit| (hit.start as usize) < range.end);
+        let (own_free, rest) = free.split_at_checked(more).unwrap_or((free, &[]));
+        free = rest;
+        here.extend_from_slice(own_free);
+        if here.is_empty() {
+            let word = counter.word(range.start);
+            let hits = out.hits.len()..out.hits.len();
+            out.list.push(Sentence { range, hits, set: Set::default(), word, language });
+            continue;
+        }
+        if !own_free.is_empty() || language.glues() {
+            here.sort_unstable_by_key(|hit| (hit.start, hit.end));
+        }
         let opens = counter.word(range.start);
         let first = out.hits.len();
         let mut set = Set::default();
-        for hit in here {
+        for hit in outermost(&here) {
             let mut kept = hit.set.without(without).without(Set::of(&[Concept::Common]));
             if kept.has(Concept::Other)
                 && text.get(hit.start as usize..hit.end as usize).is_some_and(|t| own.contains(t))
@@ -99,7 +114,7 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, without: Set, ow
             });
         }
         set = set.with(personal(out.hits.get_mut(first..).unwrap_or_default()));
-        if names_own(text.get(range.clone()).unwrap_or_default(), own) {
+        if !set.is_empty() && names_own(part, own) {
             set = set.with(Set::of(&[Concept::Sibling]));
         }
         out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: opens, language });
@@ -132,7 +147,7 @@ fn personal(hits: &mut [Hit]) -> Set {
 
 /// Does a sentence name a tool of the same server? Only names that no ordinary word could be are looked for.
 fn names_own(sentence: &str, own: &BTreeSet<String>) -> bool {
-    sentence.contains(['_', '-'])
+    memchr::memchr2(b'_', b'-', sentence.as_bytes()).is_some()
         && sentence
             .split(|c: char| !(c.is_alphanumeric() || c == '_' || c == '-'))
             .any(|word| word.contains(['_', '-']) && own.contains(word))
@@ -142,10 +157,10 @@ fn names_own(sentence: &str, own: &BTreeSet<String>) -> bool {
 const INHERITED: Set = Set::of(&[Concept::Person, Concept::Reader, Concept::Orders, Concept::Rules]);
 
 /// The hits of one language that lie in no longer hit: a phrase says what it says, not what its words say elsewhere.
-fn outermost(found: &[Found], language: Language) -> Vec<Found> {
+fn outermost(found: &[Found]) -> Vec<Found> {
     let mut out: Vec<Found> = Vec::new();
     // By start, then by end: a longer hit with the same start comes later, one with an earlier start has come before.
-    for hit in found.iter().filter(|f| f.language == language || f.language == Language::Any) {
+    for hit in found {
         let mut set = hit.set;
         while let Some(last) = out.last().filter(|last| last.start == hit.start && last.end < hit.end) {
             set = set.with(last.set.both(INHERITED));
@@ -163,41 +178,6 @@ fn outermost(found: &[Found], language: Language) -> Vec<Found> {
         }
     }
     out
-}
-
-/// The language whose phrases cover most of a sentence; a tie goes to the one before.
-fn language(found: &[Found], before: Language, margin: u32) -> Language {
-    let mut covered = [(0u32, 0u32); Language::ALL.len()];
-    let mut common = [false; Language::ALL.len()];
-    for hit in found {
-        if let Some(seen) = common.get_mut(hit.language as usize).filter(|_| hit.set.has(Concept::Common)) {
-            *seen = true;
-        }
-        if let Some((bytes, end)) = covered.get_mut(hit.language as usize).filter(|(_, end)| hit.end > *end) {
-            // The little words tell languages apart best, stems worst.
-            let weight = if hit.set.has(Concept::Common) {
-                6
-            } else if hit.stem {
-                1
-            } else {
-                3
-            };
-            *bytes += (hit.end - hit.start.max(*end)) * weight;
-            *end = hit.end;
-        }
-    }
-    let bytes = |language: Language| covered.get(language as usize).map_or(0, |(bytes, _)| *bytes);
-    let mut best = before;
-    for (language, _) in Language::ALL.into_iter().filter(|(l, _)| *l != Language::Any) {
-        // Without one of its little words a sentence is in no language, but a list of names.
-        let known = !language.is_latin() || common.get(language as usize) == Some(&true);
-        if bytes(language) > bytes(best) && known {
-            best = language;
-        }
-    }
-    // A few chance words do not change the language of a text.
-    let clearly = bytes(best) > bytes(before) + bytes(before) * margin / 144 + margin;
-    if clearly { best } else { before }
 }
 
 /// Counts words without going back. A word is a run of letters; where words are not spaced, a character is half a word.

@@ -122,6 +122,10 @@ fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
 }
 
 fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
+    // Most sentences hold nothing that an act is made of: their concepts say so at once.
+    if !passage.set.meets(act.marks) {
+        return None;
+    }
     let mut used = Vec::new();
     if !act.needs.iter().any(|needs| needs.iter().all(|term| passage.holds(term, &mut used))) {
         return None;

@@ -2,10 +2,10 @@
 
 use super::concept::{Concept, Set};
 use super::fold::fold_phrase;
+use super::trie::Trie;
 use crate::prelude::*;
 use crate::text::head;
-use aho_corasick::automaton::OverlappingState;
-use aho_corasick::{AhoCorasick, AhoCorasickKind, Anchored, Input, MatchKind, PatternID, StartKind};
+use core::ops::Range;
 use once_cell::race::OnceBox;
 
 /// The languages that are read, in the order in which ties are broken.
@@ -49,7 +49,7 @@ impl Language {
     ];
 
     /// Written without spaces between words, or with endings glued on, so that a phrase may begin and end anywhere?
-    fn glues(self) -> bool {
+    pub(crate) fn glues(self) -> bool {
         matches!(self, Self::Chinese | Self::Japanese | Self::Korean)
     }
 
@@ -67,7 +67,6 @@ impl Language {
 /// One meaning of a pattern.
 #[derive(Clone, Debug)]
 struct Sense {
-    language: Language,
     set: Set,
     /// Must a word begin where the phrase begins?
     opens: Bound,
@@ -130,19 +129,15 @@ pub(crate) struct Found {
     pub(crate) start: u32,
     /// One past the last byte.
     pub(crate) end: u32,
-    /// In which language.
-    pub(crate) language: Language,
     /// What it stands for.
     pub(crate) set: Set,
-    /// Is only the stem of the word known?
-    pub(crate) stem: bool,
 }
 
-/// Phrases of one way of searching, with what each stands for.
+/// The phrases of one language, with what each stands for.
 #[derive(Debug)]
 struct Table {
-    automaton: Option<AhoCorasick>,
-    /// The senses of pattern `i` are `senses[starts[i]..starts[i + 1]]`.
+    trie: Trie,
+    /// The senses of phrase `i` are `senses[starts[i]..starts[i + 1]]`.
     starts: Vec<u32>,
     senses: Vec<Sense>,
 }
@@ -150,14 +145,10 @@ struct Table {
 /// All phrases, ready for searching.
 #[derive(Debug)]
 pub(crate) struct Words {
-    /// Phrases that begin where a word begins: looked up there only.
-    bound: Table,
-    /// Phrases of languages that are written without spaces.
-    glued: Table,
-    /// Paths, commands, addresses: anywhere.
-    free: Table,
-    /// The longest bound phrase (bytes).
-    longest: usize,
+    /// By language.
+    tables: Vec<Table>,
+    /// The little words that languages are known by.
+    little: Little,
 }
 
 static WORDS: OnceBox<Words> = OnceBox::new();
@@ -168,139 +159,241 @@ pub(crate) fn words() -> &'static Words {
 }
 
 impl Table {
-    fn build(phrases: &BTreeMap<String, Vec<Sense>>, kind: AhoCorasickKind) -> Self {
+    fn build(phrases: &BTreeMap<String, Vec<Sense>>) -> Self {
         let mut starts = vec![0];
         let mut senses = Vec::new();
         for of_phrase in phrases.values() {
             senses.extend(of_phrase.iter().cloned());
             starts.push(u32::try_from(senses.len()).unwrap_or(u32::MAX));
         }
-        let automaton = AhoCorasick::builder()
-            .match_kind(MatchKind::Standard)
-            .start_kind(StartKind::Both)
-            .kind(Some(kind))
-            .build(phrases.keys())
-            .ok();
-        Self { automaton, starts, senses }
+        Self { trie: Trie::build(phrases.keys().map(String::as_str)), starts, senses }
     }
 
-    fn senses(&self, pattern: PatternID) -> &[Sense] {
-        let index = pattern.as_usize();
+    fn senses(&self, index: usize) -> &[Sense] {
         let range = self.starts.get(index).zip(self.starts.get(index + 1));
         range.and_then(|(from, to)| self.senses.get(*from as usize..*to as usize)).unwrap_or_default()
     }
 
-    /// Every pattern that begins at `at`, by its end.
-    fn at(&self, text: &str, at: usize, to: usize, mut found: impl FnMut(usize, &Sense)) {
-        let Some(automaton) = &self.automaton else { return };
-        let mut state = OverlappingState::start();
-        let input = Input::new(text).span(at..to).anchored(Anchored::Yes);
-        loop {
-            automaton.find_overlapping(input.clone(), &mut state);
-            let Some(hit) = state.get_match() else { return };
-            // The way of a longer pattern passes through shorter ones that begin later.
-            if hit.start() == at {
-                self.senses(hit.pattern()).iter().for_each(|sense| found(hit.end(), sense));
-            }
-        }
-    }
-
-    /// Every pattern anywhere.
-    fn anywhere(&self, text: &str, mut found: impl FnMut(usize, usize, &Sense)) {
-        let Some(automaton) = &self.automaton else { return };
-        for hit in automaton.find_overlapping_iter(text) {
-            self.senses(hit.pattern()).iter().for_each(|sense| found(hit.start(), hit.end(), sense));
-        }
+    /// Every phrase that begins at `at`, by its end.
+    #[inline]
+    fn at(&self, text: &str, at: usize, mut found: impl FnMut(usize, &Sense)) {
+        self.trie.at(text.as_bytes(), at, |phrase, end| self.senses(phrase).iter().for_each(|sense| found(end, sense)));
     }
 }
 
 impl Words {
     fn build() -> Self {
-        let mut tables: [BTreeMap<String, Vec<Sense>>; 3] = Default::default();
-        for (language, data) in Language::ALL {
+        let mut little = Vec::new();
+        let tables = Language::ALL.map(|(language, data)| {
+            let mut phrases: BTreeMap<String, Vec<Sense>> = BTreeMap::new();
             for (concept, phrase) in entries(data) {
                 let (text, sense) = sense(language, concept, phrase);
-                let word = text.chars().next().is_some_and(is_wordly);
-                let table = match (sense.opens, language.glues()) {
-                    (_, true) => 1,
-                    (Bound::Anywhere, false) => 2,
-                    (Bound::Word | Bound::Prefixed, false) => if word { 0 } else { 2 },
-                };
-                let Some(phrases) = tables.get_mut(table).filter(|_| !text.is_empty()) else { continue };
+                if text.is_empty() {
+                    continue;
+                }
+                if concept == Concept::Common {
+                    little.push((text.clone(), language));
+                }
                 let senses = phrases.entry(text).or_default();
-                let alike = |s: &&mut Sense| {
-                    s.language == sense.language
-                        && s.opens == sense.opens
-                        && s.closes == sense.closes
-                        && s.tail == sense.tail
-                };
+                let alike = |s: &&mut Sense| s.opens == sense.opens && s.closes == sense.closes && s.tail == sense.tail;
                 match senses.iter_mut().find(alike) {
                     Some(known) => known.set = known.set.with(sense.set),
                     None => senses.push(sense),
                 }
             }
-        }
-        let [bound, glued, free] = &tables;
-        Self {
-            longest: bound.keys().map(String::len).max().unwrap_or(0),
-            bound: Table::build(bound, AhoCorasickKind::ContiguousNFA),
-            glued: Table::build(glued, AhoCorasickKind::ContiguousNFA),
-            free: Table::build(free, AhoCorasickKind::DFA),
-        }
+            Table::build(&phrases)
+        });
+        Self { tables: tables.into(), little: Little::build(&little) }
     }
 
-    /// Every phrase in a folded text, in no particular order; `glued` reads it without regard to word ends.
-    pub(crate) fn find(&self, text: &str, glued: bool, mut found: impl FnMut(Found)) {
+    /// Every phrase of a language in a part of a folded text, by where it begins; `glued` reads it without regard to word ends.
+    pub(crate) fn find(
+        &self,
+        text: &str,
+        range: Range<usize>,
+        language: Language,
+        glued: bool,
+        mut found: impl FnMut(Found),
+    ) {
+        let Some(table) = self.tables.get(language as usize) else { return };
         let mut push = |start: usize, end: usize, sense: &Sense| {
             found(Found {
                 start: u32::try_from(start).unwrap_or(u32::MAX),
                 end: u32::try_from(end).unwrap_or(u32::MAX),
-                language: sense.language,
                 set: sense.set,
-                stem: sense.stem,
             });
         };
+        let bytes = text.as_bytes();
+        if language.glues() || language == Language::Any {
+            for at in range {
+                table.at(text, at, |end, sense| {
+                    let opens = sense.opens == Bound::Anywhere || left_of(text, at);
+                    let closes = !sense.closes || right_of(text, end);
+                    if opens && closes && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, at)) {
+                        push(at, end, sense);
+                    }
+                });
+            }
+            return;
+        }
         let mut inside = 0u32;
-        for (at, c) in text.char_indices() {
+        let mut at = range.start;
+        while let Some(byte) = bytes.get(at).filter(|_| at < range.end) {
+            let (wordly, width) = if byte.is_ascii() {
+                (byte.is_ascii_alphanumeric() || *byte == b'_', 1)
+            } else {
+                text.get(at..).and_then(|t| t.chars().next()).map_or((false, 1), |c| (is_wordly(c), c.len_utf8()))
+            };
             // How far inside a word this character is.
-            inside = if is_wordly(c) { inside + 1 } else { 0 };
-            let arabic = (2..=MAX_PREFIX + 1).contains(&inside) && is_arabic(c);
-            if inside != 1 && !arabic && !glued {
-                continue;
+            inside = if wordly { inside + 1 } else { 0 };
+            let prefixed = language == Language::Arabic && (2..=MAX_PREFIX + 1).contains(&inside);
+            if inside == 1 || prefixed || glued {
+                table.at(text, at, |end, sense| {
+                    let opens = inside == 1 || sense.opens == Bound::Prefixed || (glued && end - at >= 4);
+                    let closes = !sense.closes || right_of(text, end) || (glued && end - at >= 4);
+                    if opens
+                        && closes
+                        && let Some(end) = sense.ends(text, end)
+                    {
+                        push(at, end, sense);
+                    }
+                });
             }
-            let to = (at + self.longest).min(text.len());
-            self.bound.at(text, at, to, |end, sense| {
-                let opens = inside == 1 || sense.opens == Bound::Prefixed || (glued && end - at >= 4);
-                let closes = !sense.closes || right_of(text, end) || (glued && end - at >= 4);
-                if opens && closes && let Some(end) = sense.ends(text, end) {
-                    push(at, end, sense);
-                }
-            });
+            at += width;
         }
-        if has_ideographs(text) {
-            self.glued.anywhere(text, |start, end, sense| push(start, end, sense));
-        }
-        self.free.anywhere(text, |start, end, sense| {
-            let opens = sense.opens == Bound::Anywhere || left_of(text, start);
-            let closes = !sense.closes || right_of(text, end);
-            if opens && closes && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, start)) {
-                push(start, end, sense);
-            }
-        });
     }
+
+    /// Are several little words of one language in an ASCII text that need not be folded? A single one may be there by chance.
+    pub(crate) fn has_little(&self, text: &str) -> bool {
+        let mut met = 0u16;
+        for word in text.as_bytes().split(|b| !b.is_ascii_alphabetic()).filter(|word| (2..=9).contains(&word.len())) {
+            let mut lower = [0; 9];
+            let Some(lower) = lower.get_mut(..word.len()) else { continue };
+            lower.copy_from_slice(word);
+            lower.make_ascii_lowercase();
+            let bits = self.little.bits(lower);
+            if bits & met != 0 {
+                return true;
+            }
+            met |= bits;
+        }
+        false
+    }
+
+    /// The language of a part of a text: by its script, and among those written in Latin letters by their little words. Where these say
+    /// nothing, `before`. Also answers how many little words of it there are.
+    pub(crate) fn language(&self, part: &str, before: Language) -> (Language, usize) {
+        let mut letters = [0usize; Language::ALL.len()];
+        let mut weights = [0usize; Language::ALL.len()];
+        let mut counts = [0usize; Language::ALL.len()];
+        let bytes = part.as_bytes();
+        let mut at = 0;
+        while let Some(byte) = bytes.get(at) {
+            if byte.is_ascii_alphabetic() {
+                let from = at;
+                while bytes.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'\'') {
+                    at += 1;
+                }
+                // No little word is longer.
+                let word = bytes.get(from..at).filter(|word| word.len() <= 9).unwrap_or_default();
+                let mut bits = self.little.bits(word);
+                while bits != 0 {
+                    let index = bits.trailing_zeros() as usize;
+                    bits &= bits - 1;
+                    if let (Some(weight), Some(count)) = (weights.get_mut(index), counts.get_mut(index)) {
+                        *weight += at - from;
+                        *count += 1;
+                    }
+                }
+            } else if byte.is_ascii() {
+                at += 1;
+            } else {
+                let Some(c) = part.get(at..).and_then(|t| t.chars().next()) else { break };
+                if let Some(count) = script(c).and_then(|language| letters.get_mut(language as usize)) {
+                    *count += c.len_utf8();
+                }
+                at += c.len_utf8();
+            }
+        }
+        let foreign =
+            Language::ALL.iter().map(|(l, _)| *l).max_by_key(|l| letters.get(*l as usize).copied().unwrap_or(0));
+        // Kana make a text Japanese, however many ideographs it has.
+        let kana = letters.get(Language::Japanese as usize).copied().unwrap_or(0);
+        let foreign = if kana > 6 { Some(Language::Japanese) } else { foreign };
+        if let Some(language) = foreign.filter(|l| letters.get(*l as usize).is_some_and(|n| *n * 5 >= part.len())) {
+            return (language, 1);
+        }
+        let weight = |language: Language| weights.get(language as usize).copied().unwrap_or(0);
+        let mut best = before;
+        for (language, _) in Language::ALL.into_iter().filter(|(l, _)| l.is_latin()) {
+            if weight(language) > weight(best) {
+                best = language;
+            }
+        }
+        (best, counts.get(best as usize).copied().unwrap_or(0))
+    }
+}
+
+/// The language that a letter's script stands for, where it stands for one.
+fn script(c: char) -> Option<Language> {
+    Some(match c {
+        '\u{400}'..='\u{52f}' => Language::Russian,
+        '\u{600}'..='\u{6ff}' => Language::Arabic,
+        '\u{900}'..='\u{97f}' => Language::Hindi,
+        '\u{3040}'..='\u{30ff}' => Language::Japanese,
+        '\u{3400}'..='\u{9fff}' => Language::Chinese,
+        '\u{ac00}'..='\u{d7a3}' => Language::Korean,
+        _ => return None,
+    })
+}
+
+/// The little words of the languages that are written in Latin letters, by their hash.
+#[derive(Debug)]
+struct Little {
+    /// The hash of a word and the languages it belongs to, as bits; an empty place has no languages.
+    slots: Vec<(u32, u16)>,
+}
+
+/// A power of two, several times the number of little words.
+const SLOTS: usize = 4096;
+
+impl Little {
+    fn build(words: &[(String, Language)]) -> Self {
+        let mut slots = vec![(0, 0u16); SLOTS];
+        for (word, language) in words.iter().filter(|(_, l)| l.is_latin()) {
+            let hash = hash(word.as_bytes());
+            let mut at = hash as usize % SLOTS;
+            while slots.get(at).is_some_and(|(h, bits)| *bits != 0 && *h != hash) {
+                at = (at + 1) % SLOTS;
+            }
+            if let Some(slot) = slots.get_mut(at) {
+                *slot = (hash, slot.1 | 1 << *language as u16);
+            }
+        }
+        Self { slots }
+    }
+
+    /// The languages that a word belongs to, as bits.
+    fn bits(&self, word: &[u8]) -> u16 {
+        let hash = hash(word);
+        let mut at = hash as usize % SLOTS;
+        while let Some((h, bits)) = self.slots.get(at).filter(|(_, bits)| *bits != 0) {
+            if *h == hash {
+                return *bits;
+            }
+            at = (at + 1) % SLOTS;
+        }
+        0
+    }
+}
+
+/// FNV-1a.
+fn hash(word: &[u8]) -> u32 {
+    word.iter().fold(0x811c_9dc5, |hash, byte| (hash ^ u32::from(*byte)).wrapping_mul(0x0100_0193))
 }
 
 /// So many letters may be glued to the front of an Arabic word.
 const MAX_PREFIX: u32 = 4;
-
-fn is_arabic(c: char) -> bool {
-    matches!(c, '\u{600}'..='\u{6ff}')
-}
-
-/// Is there a character of a script that is written without spaces?
-fn has_ideographs(text: &str) -> bool {
-    text.bytes().any(|b| (0xE3..=0xED).contains(&b))
-}
 
 /// The phrases of a file: `concept: phrase, phrase, …` lines.
 fn entries(data: &str) -> impl Iterator<Item = (Concept, &str)> {
@@ -340,14 +433,7 @@ fn sense(language: Language, concept: Concept, phrase: &str) -> (String, Sense) 
     let open = free || stem || (language == Language::Arabic && text.chars().count() > 3);
     (
         text,
-        Sense {
-            language,
-            set: Set::of(&[concept]),
-            opens,
-            closes: !open,
-            stem: stem && !free,
-            tail: tail.unwrap_or_default(),
-        },
+        Sense { set: Set::of(&[concept]), opens, closes: !open, stem: stem && !free, tail: tail.unwrap_or_default() },
     )
 }
 
@@ -420,7 +506,9 @@ mod tests {
             ("the environment", Concept::Path, false),
         ] {
             let mut met = false;
-            words().find(text, false, |found| met |= found.set.has(concept) && found.language != Language::German);
+            let mut look = |found: Found| met |= found.set.has(concept);
+            words().find(text, 0..text.len(), Language::English, false, &mut look);
+            words().find(text, 0..text.len(), Language::Any, false, &mut look);
             assert_eq!(met, want, "{text}");
         }
     }
