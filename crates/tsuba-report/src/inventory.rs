@@ -12,15 +12,12 @@ use std::io::{self, Write};
 /// # Errors
 /// What the writer says.
 pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
-    writeln!(
-        out,
-        "{} in {}",
-        count(report.summary.entries, "entry", "entries"),
-        count(report.summary.setups, "setup", "setups")
-    )?;
+    writeln!(out, "{} in {}", count(report.summary.entries, "entry", "entries"), files(report))?;
     // Entries come in the order of their setups.
     let setups: BTreeMap<&str, &Setup> = report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect();
     for entries in report.entries.chunk_by(|a, b| a.setup == b.setup) {
+        // A listing that belongs to an entry is told there.
+        let entries: Vec<&EntryRow> = entries.iter().filter(|entry| entry.counts()).collect();
         let Some(setup) = entries.first().and_then(|entry| setups.get(entry.setup.as_str())) else { continue };
         let mut facts: Vec<String> = setup.team.iter().map(|team| format!("team {team}")).collect();
         facts.extend(setup.owner.iter().map(|owner| format!("owner {owner}")));
@@ -61,6 +58,15 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
         }
     }
     Ok(())
+}
+
+/// `3 setups`, or `3 listings` where nothing is set up.
+pub(crate) fn files(report: &Report) -> String {
+    if !report.setups.is_empty() && report.setups.iter().all(|setup| setup.kind == "listing") {
+        count(report.summary.setups, "listing", "listings")
+    } else {
+        count(report.summary.setups, "setup", "setups")
+    }
 }
 
 /// What an entry does with what [`plan_line`] tells: it starts it, calls it, or only lists it.

@@ -1,6 +1,6 @@
 //! The report for people: the counts first, then each entry, worst first.
 
-use crate::inventory::{credentials, listed, plan_line, verb};
+use crate::inventory::{credentials, files, listed, plan_line, verb};
 use crate::model::{EntryRow, FindingRow};
 use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
@@ -79,7 +79,7 @@ impl Text {
                 "{}   of {} in {}",
                 verdicts.join("   "),
                 count(summary.entries, "entry", "entries"),
-                count(summary.setups, "setup", "setups")
+                files(report)
             )?;
         }
         let found: Vec<String> = Severity::ALL

@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use tsuba_core::judge::{Options, Severity, audit};
 use tsuba_report::{Format, Report};
 
-/// Find, explain and judge every tool server that is set up in the inputs
+/// Find, explain and judge every tool server that is set up in the inputs, and what servers say of themselves
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
