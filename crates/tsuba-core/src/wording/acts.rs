@@ -180,17 +180,7 @@ pub(super) static ACTS: &[Act] = &[
                         &[
                             has(&[C::Secret, C::Header]),
                             near(&[C::Secret], &[C::Header], 14),
-                            lacks(&[
-                                C::Path,
-                                C::Place,
-                                C::Private,
-                                C::Fetch,
-                                C::Whole,
-                                C::Always,
-                                C::Beyond,
-                                C::Mailbox,
-                                C::Hush,
-                            ]),
+                            lacks(&[C::Path, C::Place, C::Private, C::Fetch, C::Whole, C::Beyond, C::Mailbox, C::Hush]),
                         ],
                     ),
                     f(
