@@ -140,6 +140,7 @@ pub(super) static ACTS: &[Act] = &[
             &[has(DATA), has(&[C::Slot]), has(&[C::Hush, C::Quiet, C::Whole])],
             &[Term::InParameter, has(&[C::Private, C::Place]), has(&[C::Reader, C::Whole, C::Person, C::Always])],
             &[has(&[C::Stuff]), affirmed(&[C::Carry]), has(&[C::Beyond, C::Mailbox])],
+            &[Term::InParameter, has(&[C::Path])],
             &[Term::InParameter, near(&[C::Person], &[C::Secret], 4), has(&[C::Must, C::Always])],
         ],
         tells: 72,
@@ -245,9 +246,9 @@ pub(super) static ACTS: &[Act] = &[
                 ],
             },
             Group {
-                most: 30,
+                most: 40,
                 features: &[
-                    f(25, &[near(&[C::Own], &[C::Hush, C::Tell, C::Aware, C::Quiet], 9)]),
+                    f(40, &[near(&[C::Own], &[C::Hush, C::Tell, C::Aware, C::Quiet], 9)]),
                     f(15, &[has(&[C::Call]), has(&[C::Own])]),
                     f(20, &[has(&[C::Carry, C::Fetch, C::Run, C::Alter]), has(&[C::Quiet])]),
                 ],
@@ -267,6 +268,7 @@ pub(super) static ACTS: &[Act] = &[
                 features: &[
                     f(25, &[has(&[C::Unasked])]),
                     f(-25, &[Term::InParameter]),
+                    f(15, &[denied(&[C::Tell]), affirmed(&[C::Carry])]),
                     f(20, &[denied(&[C::Tell, C::Aware]), has(&[C::Beyond])]),
                     f(-40, &[near(&[C::Noise], &[C::Tell, C::Hush], 8)]),
                     f(-25, &[has(&[C::If])]),
@@ -346,6 +348,8 @@ pub(super) static ACTS: &[Act] = &[
                     f(40, &[Term::Commands(s(&[C::Run]))]),
                     f(-35, &[Term::InParameter, lacks(&[C::Must, C::Later, C::Hush, C::Quiet, C::Also])]),
                     f(-60, &[has(&[C::Sibling])]),
+                    // To have the person confirm is the opposite of a trick.
+                    f(-50, &[has(&[C::Confirm]), has(&[C::Person]), lacks(&[C::Not, C::Unasked, C::Given])]),
                     f(35, &[has(&[C::Shell])]),
                     f(40, &[has(&[C::Later])]),
                     f(40, &[affirmed(&[C::Claim])]),
@@ -358,6 +362,7 @@ pub(super) static ACTS: &[Act] = &[
                     f(20, &[has(&[C::Promote]), has(&[C::Answer, C::Person])]),
                     f(45, &[near(&[C::Alter], &[C::Target], 8)]),
                     f(15, &[near(&[C::Target], &[C::Target], 8)]),
+                    f(15, &[near(&[C::Alter], &[C::Target], 8), has(&[C::Beyond])]),
                     f(20, &[Term::Commands(s(&[C::Alter])), near(&[C::Alter], &[C::Target], 8)]),
                     f(20, &[has(&[C::Claim]), has(&[C::Secret])]),
                     f(15, &[has(&[C::Answer]), has(&[C::Always, C::Later])]),
@@ -456,11 +461,12 @@ pub(super) static ACTS: &[Act] = &[
         marks: s(&[C::Link]),
         needs: &[
             &[has(&[C::Link]), has(DATA), affirmed(&[C::Carry])],
+            &[has(&[C::Link]), has(&[C::Private]), has(&[C::Answer, C::Image, C::Fetch])],
             &[has(&[C::Link]), has(&[C::Asked]), affirmed(&[C::Carry])],
             &[has(&[C::Link]), has(&[C::Beyond]), has(&[C::Asked, C::Private, C::Answer])],
             &[has(&[C::Image]), has(&[C::Link]), has(&[C::Answer, C::Always, C::Must, C::Carry])],
         ],
-        tells: 75,
+        tells: 70,
         grave: 110,
         groups: &[
             Group {

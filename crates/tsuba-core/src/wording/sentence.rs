@@ -153,8 +153,8 @@ fn names_own(sentence: &str, own: &BTreeSet<String>) -> bool {
             .any(|word| word.contains(['_', '-']) && own.contains(word))
 }
 
-/// What a phrase keeps of the words in it: who is meant, and that orders and rules are.
-const INHERITED: Set = Set::of(&[Concept::Person, Concept::Reader, Concept::Orders, Concept::Rules]);
+/// What a phrase keeps of the words in it: who is meant, what is owed, and that orders and rules are.
+const INHERITED: Set = Set::of(&[Concept::Person, Concept::Reader, Concept::Orders, Concept::Rules, Concept::Must]);
 
 /// The hits of one language that lie in no longer hit: a phrase says what it says, not what its words say elsewhere.
 fn outermost(found: &[Found]) -> Vec<Found> {

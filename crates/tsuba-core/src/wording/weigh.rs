@@ -112,7 +112,8 @@ struct Passage<'s> {
 }
 
 fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
-    if passage.hits.len() < 2 {
+    // One word alone says nothing; one phrase may.
+    if passage.hits.len() < 2 && passage.hits.first().is_none_or(|hit| hit.last == hit.word) {
         return None;
     }
     let specific = |class: Class| !matches!(class, Class::Instruction | Class::FalseAuthority | Class::Pressure);
