@@ -158,7 +158,13 @@ fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
     used.sort_unstable();
     used.dedup();
     let words = used.iter().filter_map(|i| passage.hits.get(*i)).map(|h| h.start as usize..h.end as usize);
-    Some(Deed { class: act.class, strength, score, range: passage.range.clone(), words: joined(words) })
+    Some(Deed {
+        class: act.class,
+        strength, // Two sentences must be worth more than one to be told in its place.
+        score: score - extra,
+        range: passage.range.clone(),
+        words: joined(words),
+    })
 }
 
 /// Overlapping and touching ranges as one.
