@@ -4,7 +4,7 @@
 use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
 use crate::prelude::*;
 use crate::read::{Document, Node, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, strong_fingerprint};
 
 /// Listings are nested at most this deep.
 const MAX_SEARCH: usize = 8;
@@ -16,7 +16,7 @@ pub(crate) fn looks_like_listing(bytes: &[u8]) -> bool {
 
 /// Every listing of a document.
 pub(crate) fn listings(document: &Document) -> Vec<Listing> {
-    let mut found = Found { listings: Vec::new(), seen: Seen::new() };
+    let mut found = Found { listings: Vec::new(), by_server: BTreeMap::new(), seen: Seen::new() };
     let fallback = Located { text: by_file_name(&document.path), ..Located::default() };
     for (pointer, root) in document.rooted() {
         let scope = Scope { server: None, fallback: &fallback, answer: false };
@@ -28,12 +28,14 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
     found.listings
 }
 
-/// Items by listing, kind and name.
-type Seen = BTreeMap<(usize, ItemKind, String), Vec<usize>>;
+/// Items by listing and by a fingerprint that nobody can forge: two tools that share it would hide one of them.
+type Seen = BTreeSet<(usize, String)>;
 
 struct Found {
     listings: Vec<Listing>,
-    /// Items already taken, by listing, kind and name: a server that is asked twice says the same twice.
+    /// The listings by the name of their server.
+    by_server: BTreeMap<String, usize>,
+    /// Items already taken, by listing: a server that is asked twice says the same twice.
     seen: Seen,
 }
 
@@ -232,9 +234,10 @@ fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Foun
         pointer: pointer.clone(),
         ..scope.fallback.clone()
     });
-    let index = match found.listings.iter().position(|l| l.server.text == server.text) {
-        Some(index) => index,
+    let index = match found.by_server.get(&server.text) {
+        Some(index) => *index,
         None => {
+            found.by_server.insert(server.text.clone(), found.listings.len());
             found.listings.push(Listing {
                 server,
                 pointer: pointer.clone(),
@@ -289,18 +292,6 @@ impl Taking<'_> {
         let index = self.listing.items.len();
         let first = self.listing.passages.len();
         self.texts(node, pointer, Place::Elsewhere, index);
-        let alike = self.seen.entry((self.index, kind, name.text.clone())).or_default();
-        let here = self.listing.passages.get(first..).unwrap_or_default();
-        let same = |other: &usize| {
-            let there =
-                self.listing.items.get(*other).and_then(|item| self.listing.passages.get(item.passages.clone()));
-            there.is_some_and(|there| there.iter().map(|p| &p.at.text).eq(here.iter().map(|p| &p.at.text)))
-        };
-        if alike.iter().any(same) {
-            self.listing.passages.truncate(first);
-            return;
-        }
-        alike.push(index);
         let annotations = node.get("annotations").map(|a| (a, pointer.key("annotations")));
         let hint = |key: &str| {
             let (annotations, at) = annotations.as_ref()?;
@@ -309,6 +300,22 @@ impl Taking<'_> {
         };
         let hints = Hints { read_only: hint("readOnlyHint"), destructive: hint("destructiveHint") };
         let (parameters, open) = schema(node, pointer);
+        let here = self.listing.passages.get(first..).unwrap_or_default();
+        let claims = format!(
+            "{kind:?} {:?} {:?} {}",
+            hints.read_only.as_ref().map(|h| h.0),
+            hints.destructive.as_ref().map(|h| h.0),
+            open.is_some()
+        );
+        let texts = here.iter().map(|passage| passage.at.text.as_str());
+        let taken = parameters
+            .iter()
+            .flat_map(|p| [p.name.text.as_str(), p.kind.as_str(), if p.bounded { "bounded" } else { "free" }]);
+        let print = strong_fingerprint([claims.as_str(), name.text.as_str()].into_iter().chain(texts).chain(taken));
+        if !self.seen.insert((self.index, print)) {
+            self.listing.passages.truncate(first);
+            return;
+        }
         self.listing.items.push(Item {
             kind,
             name,

@@ -211,6 +211,11 @@ fn global(studies: &[Study], rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit
     found
 }
 
+/// A word of a message is shown up to this many characters.
+const WORD: usize = 400;
+/// A text as the model reads it, likewise.
+const TEXT: usize = 280;
+
 fn finding(
     rule: &'static Rule,
     hit: &Hit,
@@ -223,7 +228,9 @@ fn finding(
     let secrets = secrets.get(hit.stands.study).map(Vec::as_slice).unwrap_or_default();
     let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
     let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
-    let mut fix = fill(rule.fix, &words);
+    // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
+    let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
+    let mut fix = fill(rule.fix, &shown);
     if let Some(corrected) = &hit.corrected {
         fix = format!("{fix} Write {corrected}");
     }
@@ -239,11 +246,11 @@ fn finding(
         start: document.lines.position(&document.text, span.start as usize),
         end: document.lines.position(&document.text, span.end as usize),
         pointer: cleaner.clean(pointer.as_str()),
-        message: cleaner.clean(&fill(rule.says, &words)),
+        message: cleaner.clean(&fill(rule.says, &shown)),
         excerpt: excerpt(document, *span, secrets, cleaner),
         fix: cleaner.clean(&fix),
-        reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text)),
-        sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text)),
+        reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
+        sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         fingerprint,
         span: *span,
     })

@@ -8,7 +8,11 @@ pub(super) fn connect(studies: &mut [Study]) {
     let mut listings: BTreeMap<String, Vec<Listed>> = BTreeMap::new();
     for (study, s) in studies.iter().enumerate() {
         for (entry, e) in s.entries.iter().enumerate().filter(|(_, e)| e.listing.is_some()) {
-            listings.entry(plain(&e.name.text)).or_default().push(Listed { study, entry });
+            let named = listings.entry(plain(&e.name.text)).or_default();
+            // One of each document is enough to choose from; a hostile one may write a name in a hundred thousand ways.
+            if named.last().is_none_or(|last| last.study != study) {
+                named.push(Listed { study, entry });
+            }
         }
     }
     if listings.is_empty() {

@@ -19,6 +19,15 @@ impl Clean {
         Self(text.to_owned())
     }
 
+    /// The first `most` characters, with a sign that there are more. What is cut has been cleaned as a whole, so no secret is cut in two.
+    #[must_use]
+    pub fn cut(&self, most: usize) -> Self {
+        match self.0.char_indices().nth(most).and_then(|(at, _)| self.0.get(..at)) {
+            Some(head) => Self(format!("{head}…")),
+            None => self.clone(),
+        }
+    }
+
     /// The text.
     pub fn as_str(&self) -> &str {
         &self.0

@@ -119,7 +119,8 @@ fn runs(text: &str, out: &mut Vec<Revealed>) {
 }
 
 fn push(range: Range<usize>, text: String, how: How, out: &mut Vec<Revealed>) {
-    if out.len() <= super::reveal::MOST && reads_as_language(&fold(&text).text) {
+    // All of it is read, however much there is: decoded texts are together no longer than what they are decoded from.
+    if reads_as_language(&fold(&text).text) {
         out.push(Revealed { range, text, how, deliberate: false });
     }
 }
@@ -366,9 +367,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        let mut out = Vec::new();
-        find(text, &mut out);
-        out.into_iter().map(|r| (r.how, r.text)).collect()
+        crate::wording::reveal::told(find, text)
     }
 
     #[test]

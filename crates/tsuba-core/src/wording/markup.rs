@@ -44,6 +44,7 @@ const MAX_OPEN: usize = 4096;
 
 /// Elements whose attributes hide what is in them, or that no page shows.
 fn elements(text: &str, out: &mut Vec<Revealed>) {
+    let mut open = BTreeSet::new();
     let mut from = 0;
     while let Some(at) = text.get(from..).and_then(|t| t.find('<')).map(|n| from + n) {
         from = at + 1;
@@ -59,7 +60,15 @@ fn elements(text: &str, out: &mut Vec<Revealed>) {
         }
         let start = from + closing + 1;
         let close = format!("</{name}");
-        let closed = text.get(start..).and_then(|t| t.find(&close)).map(|n| start + n);
+        // A name that is not closed here is not closed further on: it is looked for once.
+        let closed = if open.contains(&close) {
+            None
+        } else {
+            text.get(start..).and_then(|t| t.find(&close)).map(|n| start + n)
+        };
+        if closed.is_none() {
+            open.insert(close);
+        }
         // A tag that is only spoken of is never closed.
         // What is never closed hides what follows; a page's worth of it is enough.
         let Some(end) = closed.or((!unshown).then_some(boundary(text, start + MAX_OPEN))) else { continue };
@@ -157,9 +166,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        let mut out = Vec::new();
-        find(text, &mut out);
-        out.into_iter().map(|r| (r.how, r.text)).collect()
+        crate::wording::reveal::told(find, text)
     }
 
     #[test]

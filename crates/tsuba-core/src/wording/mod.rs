@@ -4,6 +4,7 @@
 //! phrases (`words/`); acts are weighed from the concepts (`acts.rs`); what the tool is there for counts for it. Everything is linear
 //! in the text.
 
+mod act;
 mod acts;
 mod concept;
 mod decode;
@@ -22,7 +23,7 @@ pub use reveal::How;
 
 use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
-use crate::text::{boundary, is_unseen};
+use crate::text::{boundary, head, is_unseen};
 use concept::Set;
 use core::ops::Range;
 use fold::{Folded, fold};
@@ -94,8 +95,8 @@ pub struct Remark {
 
 /// More remarks than this on one text are counted, not told.
 const MOST: usize = 12;
-/// A text is shown up to this many characters.
-const SHOWN: usize = 280;
+/// A text is kept up to this many characters: many times what is shown of it, for it is cleaned before it is cut to that.
+const SHOWN: usize = 2000;
 
 /// Reads every text of a listing.
 pub(crate) fn read(listing: &Listing) -> Vec<Remark> {
@@ -247,9 +248,16 @@ impl Reader<'_> {
         if !how.is_hidden() {
             return shortened(text.get(range.clone()).unwrap_or_default());
         }
-        let before = text.get(boundary(text, range.start.saturating_sub(120))..range.start).unwrap_or_default();
-        let after =
-            text.get(range.end..boundary(text, range.end.saturating_add(80).min(text.len()))).unwrap_or_default();
+        // A window that began or ended inside a word might show half a secret.
+        let whole = |c: char| c.is_whitespace();
+        let left = head(text, range.start);
+        let near = boundary(left, left.len().saturating_sub(120));
+        let from = left.get(..near).and_then(|t| t.rfind(whole)).map_or(0, |at| at + 1);
+        let before = left.get(from..).unwrap_or_default();
+        let right = text.get(range.end..).unwrap_or_default();
+        let near = boundary(right, 80);
+        let to = right.get(near..).and_then(|t| t.find(whole)).map_or(right.len(), |at| near + at);
+        let after = right.get(..to).unwrap_or_default();
         let shown = |part: &str| part.chars().filter(|c| !is_unseen(*c)).collect::<String>();
         let inner = match how {
             How::ZeroWidth | How::Bidi | How::Lookalikes => shown(text.get(range.clone()).unwrap_or_default()),

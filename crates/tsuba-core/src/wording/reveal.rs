@@ -99,7 +99,6 @@ pub(super) fn reveal(text: &str) -> Vec<Revealed> {
     markup::find(text, &mut out);
     decode::find(text, &mut out);
     out.sort_by_key(|part| (part.range.start, part.how));
-    out.truncate(MOST);
     out
 }
 
@@ -127,4 +126,12 @@ pub(super) fn fit(folded: &str) -> (usize, usize) {
         }
     });
     if covered < 6 { (0, little) } else { (covered * 100 / part.len().max(1), little) }
+}
+
+/// What a search finds in a text, for its tests.
+#[cfg(test)]
+pub(super) fn told(find: fn(&str, &mut Vec<Revealed>), text: &str) -> Vec<(How, String)> {
+    let mut out = Vec::new();
+    find(text, &mut out);
+    out.into_iter().map(|part| (part.how, part.text)).collect()
 }

@@ -12,6 +12,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     }
     let mut at = 0;
     let mut zero = ZeroWidth::default();
+    let mut stray = false;
     let mut bidi: Option<(usize, usize, usize)> = None;
     let rtl = text.chars().any(is_right_to_left);
     while let Some(c) = text.get(at..).and_then(|t| t.chars().next()) {
@@ -65,7 +66,11 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
                 at = run(text, from, |c| c.is_control() && !matches!(c, '\n' | '\r' | '\t' | '\u{1b}'));
                 // A backspace wipes out what was written before it.
                 let wipes = text.get(from..at).is_some_and(|t| t.contains(['\u{8}', '\u{7f}', '\u{9b}']));
-                out.push(Revealed { range: from..at, text: String::new(), how: How::Control, deliberate: wipes });
+                // Stray ones are told once: they must not stand in the way of what is hidden behind them.
+                if wipes || !stray {
+                    out.push(Revealed { range: from..at, text: String::new(), how: How::Control, deliberate: wipes });
+                }
+                stray |= !wipes;
             }
             _ => {}
         }

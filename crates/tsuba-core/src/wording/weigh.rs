@@ -1,6 +1,7 @@
 //! Weighing: which acts a passage of sentences amounts to, and by which words.
 
-use super::acts::{ACTS, Act, Feature, Term};
+use super::act::{Act, Feature, Term};
+use super::acts::ACTS;
 use super::concept::{Concept, Set};
 use super::sentence::{Hit, Sentences};
 use super::{Class, Strength};

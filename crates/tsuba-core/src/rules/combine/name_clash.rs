@@ -68,7 +68,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 .word("servers", format!("{} and {}", one.name.text, other.name.text))
                 .word("who", client.person.map_or("this setup".to_owned(), |person| format!("the setups of {person}")))
                 .word("tools", format!("{}{rest}", names.join(", ")))
-                .because_if(acts, Circumstance::Several);
+                .because_if(acts, Circumstance::Writable);
         }
     }
 }
