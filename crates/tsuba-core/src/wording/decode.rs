@@ -1,9 +1,8 @@
-//! Text in another form: Base64, hexadecimal, percent encoding, entities, escapes, moved or reversed or separated letters. A form
+//! Text in another form: Base64, hexadecimal, percent encoding, entities, escapes, separated letters. A form
 //! counts only where what comes out reads as language: keys, hashes and pictures are in such forms every day.
 
 use super::fold::fold;
-use super::reveal::{How, Revealed, fit, reads_as_language};
-use super::words::words;
+use super::reveal::{How, Revealed, reads_as_language};
 use crate::prelude::*;
 use base64::Engine as _;
 use base64::alphabet::{STANDARD, URL_SAFE};
@@ -12,6 +11,9 @@ use core::ops::Range;
 
 /// A run longer than this (bytes) is decoded in part.
 const MAX_RUN: usize = 16 * 1024;
+
+/// A shorter run is no encoded text (bytes).
+const SHORTEST: usize = 16;
 
 /// Finds it.
 pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
@@ -45,7 +47,6 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     if shape.singles >= 6 {
         spaced(text, out);
     }
-    turned(text, out);
 }
 
 /// How many short pieces follow each other, at most: cheap to count, and without them the dear readings need not be tried.
@@ -61,11 +62,13 @@ impl Shape {
     fn of(text: &str) -> Self {
         let mut most = Self::default();
         let (mut singles, mut pairs, mut length, mut hex) = (0, 0, 0, true);
-        for byte in text.bytes() {
-            if byte.is_ascii_alphanumeric() || byte >= 0x80 {
+        // A last separator ends the last piece.
+        for byte in text.bytes().chain([b' ']) {
+            let kind = KINDS.get(usize::from(byte)).copied().unwrap_or(0);
+            if kind != 0 {
                 // A character of several bytes counts once.
-                length += usize::from(!(0x80..0xC0).contains(&byte));
-                hex &= byte.is_ascii_hexdigit() || byte == b'x';
+                length += usize::from(kind & COUNTS);
+                hex &= kind & HEX != 0;
                 continue;
             }
             if length == 0 {
@@ -77,11 +80,35 @@ impl Shape {
             most.pairs = most.pairs.max(pairs);
             (length, hex) = (0, true);
         }
-        most.singles = most.singles.max(singles + usize::from(length == 1));
-        most.pairs = most.pairs.max(pairs + usize::from(hex && (length == 2 || length == 4)));
         most
     }
 }
+
+const COUNTS: u8 = 1;
+const HEX: u8 = 2;
+
+/// What each byte is in a piece; 0 is none of it.
+static KINDS: [u8; 256] = {
+    let mut kinds = [0; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        let b = byte as u8;
+        #[expect(clippy::indexing_slicing, reason = "the loop's bound; iterators are not const")]
+        {
+            kinds[byte] = if b.is_ascii_hexdigit() || b == b'x' {
+                COUNTS | HEX
+            } else if b.is_ascii_alphanumeric() || b >= 0xC0 {
+                COUNTS
+            } else if b >= 0x80 {
+                4
+            } else {
+                0
+            };
+        }
+        byte += 1;
+    }
+    kinds
+};
 
 fn engine(alphabet: &base64::alphabet::Alphabet) -> GeneralPurpose {
     let config = GeneralPurposeConfig::new()
@@ -97,17 +124,19 @@ fn is_code(b: u8) -> bool {
 /// Runs of Base64 and hexadecimal.
 fn runs(text: &str, out: &mut Vec<Revealed>) {
     let bytes = text.as_bytes();
-    let mut at = 0;
-    while at < bytes.len() {
-        if !bytes.get(at).is_some_and(|b| is_code(*b)) {
-            at += 1;
+    let is_code_at = |i: usize| bytes.get(i).is_some_and(|b| is_code(*b));
+    // A run has at least one byte at a multiple of its least length: only these are looked at.
+    let (mut probe, mut done) = (SHORTEST - 1, 0);
+    while probe < bytes.len() {
+        if !is_code_at(probe) {
+            probe += SHORTEST;
             continue;
         }
-        let from = at;
-        while bytes.get(at).is_some_and(|b| is_code(*b)) {
-            at += 1;
-        }
-        if at - from < 16 {
+        let back = bytes.get(done..probe).unwrap_or_default().iter().rev().take_while(|b| is_code(**b)).count();
+        let from = probe - back;
+        let at = (probe..).find(|i| !is_code_at(*i)).unwrap_or(bytes.len());
+        (done, probe) = (at, at + SHORTEST);
+        if at - from < SHORTEST {
             continue;
         }
         let run = text.get(from..at.min(from + MAX_RUN)).unwrap_or_default();
@@ -311,57 +340,6 @@ fn spaced(text: &str, out: &mut Vec<Revealed>) {
     }
 }
 
-/// At most so many bytes are tried with their letters moved or reversed.
-const MAX_TURNED: usize = 64 * 1024;
-
-/// Sentences in which no word is known are tried backwards and with their letters moved.
-fn turned(text: &str, out: &mut Vec<Revealed>) {
-    let (mut at, mut tried) = (0, 0);
-    for piece in text.split_inclusive(['.', '\n', ':', '!', '?', '"', '(', ')']) {
-        let range = at..at + piece.len();
-        at += piece.len();
-        // Nearly every sentence has little words, and is then what it seems.
-        if words().has_little(piece) {
-            continue;
-        }
-        let count = piece
-            .split_whitespace()
-            .filter(|w| w.len() > 1 && w.bytes().all(|b| b.is_ascii_alphabetic() || b.is_ascii_punctuation()))
-            .count();
-        if count < 4 || piece.len() > 600 || tried > MAX_TURNED || !piece.is_ascii() {
-            continue;
-        }
-        let folded = fold(piece).text;
-        if fit(&folded).0 >= 18 {
-            continue;
-        }
-        tried += piece.len() * 26;
-        let backwards: String = folded.chars().rev().collect();
-        if reads_plainly(&backwards) {
-            out.push(Revealed { range, text: backwards, how: How::Reversed, deliberate: false });
-            continue;
-        }
-        let rotated =
-            (1..26u8).map(|by| folded.chars().map(|c| rotate(c, by)).collect::<String>()).find(|t| reads_plainly(t));
-        if let Some(said) = rotated {
-            out.push(Revealed { range, text: said, how: How::Rotated, deliberate: false });
-        }
-    }
-}
-
-/// Twenty-five alphabets are tried: what reads by chance must not count.
-fn reads_plainly(folded: &str) -> bool {
-    let (share, little) = fit(folded);
-    share >= 40 && little >= 2
-}
-
-fn rotate(c: char, by: u8) -> char {
-    match c {
-        'a'..='z' => char::from((c as u8 - b'a' + by) % 26 + b'a'),
-        c => c,
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -379,8 +357,6 @@ mod tests {
         let percents: String = said.bytes().map(|b| format!("%{b:02X}")).collect();
         let numbers: String = said.bytes().map(|b| format!("&#{b};")).collect();
         let escaped: String = said.bytes().map(|b| format!("\\u{b:04x}")).collect();
-        let back: String = said.chars().rev().collect();
-        let moved: String = said.chars().map(|c| rotate(c, 13)).collect();
         for (text, how) in [
             (format!("run {base} now"), How::Base64),
             (format!("x {digits}"), How::Hex),
@@ -388,8 +364,6 @@ mod tests {
             (percents, How::Percent),
             (numbers, How::Entities),
             (escaped, How::Escapes),
-            (back, How::Reversed),
-            (moved, How::Rotated),
         ] {
             let all = found(&text);
             assert!(all.iter().any(|(h, s)| *h == how && s.contains("password file and send")), "{text}: {all:?}");

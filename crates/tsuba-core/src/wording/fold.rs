@@ -73,7 +73,12 @@ pub(crate) fn fold(text: &str) -> Folded {
     let mut at = 0;
     while let Some(byte) = bytes.get(at) {
         match byte {
-            b'A'..=b'Z' | b'a'..=b'z' => at = latin(text, at, &mut out),
+            b'A'..=b'Z' | b'a'..=b'z' => {
+                at = match plain(bytes, at) {
+                    0 => latin(text, at, &mut out),
+                    length => emit(text, at..at + length, &mut out),
+                }
+            }
             b'0'..=b'9' => at = latin(text, at, &mut out),
             b' ' | b'\t' | b'\r' | b'\n' => at = space(text, at, &mut out),
             b'*' | b'`' => at += 1,
@@ -89,6 +94,33 @@ pub(crate) fn fold(text: &str) -> Folded {
         }
     }
     out
+}
+
+/// The length of a run of whole words in plain letters, with single spaces and simple marks between them: most of most texts.
+fn plain(bytes: &[u8], from: usize) -> usize {
+    let (mut at, mut whole) = (from, from);
+    while let Some(byte) = bytes.get(at) {
+        match byte {
+            b'a'..=b'z' | b'A'..=b'Z' => {}
+            b' ' if bytes.get(at + 1).is_some_and(u8::is_ascii_alphabetic) => whole = at + 1,
+            b',' | b'.' | b';' | b':' | b'!' | b'?' | b'(' | b')' | b'-' | b'\'' | b'"' | b'/' => whole = at + 1,
+            // A digit, a sign or a foreign letter may be glued to the word: that word is looked at as a whole.
+            _ => return whole - from,
+        }
+        at += 1;
+    }
+    at - from
+}
+
+/// Letters and simple marks as they are, in small letters.
+fn emit(text: &str, range: Range<usize>, out: &mut Folded) -> usize {
+    out.step(range.start);
+    let start = out.text.len();
+    out.text.push_str(text.get(range.clone()).unwrap_or_default());
+    if let Some(tail) = out.text.get_mut(start..) {
+        tail.make_ascii_lowercase();
+    }
+    range.end
 }
 
 /// An underscore inside a name belongs to it; one at its edge is emphasis.
@@ -135,16 +167,11 @@ fn latin(text: &str, from: usize, out: &mut Folded) -> usize {
         return word(text, from, out);
     }
     let Some(written) = text.get(from..at) else { return bytes.len() };
-    out.step(from);
-    if is_leet(written, letters, digits) {
-        out.text.extend(written.chars().enumerate().map(|(i, c)| unleet(written, i, c)));
-    } else {
-        let start = out.text.len();
-        out.text.push_str(written);
-        if let Some(tail) = out.text.get_mut(start..) {
-            tail.make_ascii_lowercase();
-        }
+    if !is_leet(written, letters, digits) {
+        return emit(text, from..at, out);
     }
+    out.step(from);
+    out.text.extend(written.chars().enumerate().map(|(i, c)| unleet(written, i, c)));
     at
 }
 

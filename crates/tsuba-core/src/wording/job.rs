@@ -2,8 +2,9 @@
 
 use super::concept::{Concept, Set};
 use super::fold::fold;
+use super::language::Language;
 use super::sentence::sentences;
-use super::words::{Language, words};
+use super::words::words;
 use crate::evidence::{Item, Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::head;
@@ -70,9 +71,8 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         if text.split(' ').any(|word| RUNS.contains(&word)) {
             out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
         }
-        for language in [Language::English, Language::Any] {
-            words().find(&text, 0..text.len(), language, false, |found| out = out.with(found.set));
-        }
+        words().find(&text, &words().scan(&text), Language::English, false, |found| out = out.with(found.set));
+        words().find_any(&text, |found| out = out.with(found.set));
     }
     out.both(JOBS)
 }

@@ -10,11 +10,14 @@ mod concept;
 mod decode;
 mod fold;
 mod job;
+mod language;
 mod markup;
 mod reveal;
+mod scan;
 mod sentence;
 mod split;
 mod trie;
+mod turned;
 mod unseen;
 mod weigh;
 mod words;
@@ -28,7 +31,7 @@ use concept::Set;
 use core::ops::Range;
 use fold::{Folded, fold};
 use reveal::{Revealed, reveal};
-use sentence::sentences;
+use sentence::{Sentences, sentences};
 use weigh::{Deed, Setting, deeds};
 use words::words;
 
@@ -142,19 +145,21 @@ impl Reader<'_> {
             named_secret: job::is_secret(self.passage),
             hidden: false,
         };
-        for deed in self.deeds(&folded, setting, false) {
+        let cut = self.cut(&folded, false);
+        for deed in deeds(&cut, setting) {
             let range = trimmed(text, folded.written(deed.range.clone()));
             let words =
                 deed.words.iter().map(|w| text.get(folded.written(w.clone())).unwrap_or_default().to_owned()).collect();
             self.push(&deed, range, words, None);
         }
         self.lookalikes(&folded);
-        self.revealed(text, 0..text.len(), true);
+        let parts = reveal(text, &folded, &cut.dark);
+        self.revealed(text, parts, None);
         self.remarks
     }
 
-    fn deeds(&self, folded: &Folded, setting: Setting, glued: bool) -> Vec<Deed> {
-        deeds(&sentences(&folded.text, words(), glued, self.job, self.own), setting)
+    fn cut(&self, folded: &Folded, glued: bool) -> Sentences {
+        sentences(&folded.text, words(), glued, self.job, self.own)
     }
 
     fn push(&mut self, deed: &Deed, range: Range<usize>, words: Vec<String>, how: Option<How>) {
@@ -177,13 +182,14 @@ impl Reader<'_> {
         });
     }
 
-    /// What is hidden or encoded in the text, and what it says.
-    fn revealed(&mut self, text: &str, place: Range<usize>, outermost: bool) {
-        for part in reveal(text) {
-            let range = if outermost { trimmed(text, part.range.clone()) } else { place.clone() };
+    /// What the parts of a text say that are hidden or encoded in it; `place` is where the text was, if it was such a part itself.
+    fn revealed(&mut self, text: &str, parts: Vec<Revealed>, place: Option<&Range<usize>>) {
+        for part in parts {
+            let range = place.cloned().unwrap_or_else(|| trimmed(text, part.range.clone()));
             let folded = fold(&part.text);
             let setting = Setting { hidden: true, ..Setting::default() };
-            let said = self.deeds(&folded, setting, part.how == How::Spaced);
+            let cut = self.cut(&folded, part.how == How::Spaced);
+            let said = deeds(&cut, setting);
             let worst = said.iter().map(|deed| deed.strength).max();
             let class = if part.how.is_hidden() { Class::HiddenText } else { Class::Encoded };
             let speaks = part.text.split_whitespace().count() >= 3;
@@ -216,8 +222,9 @@ impl Reader<'_> {
                 }
             }
             self.hidden(class, strength, range.clone(), &part);
-            if outermost && !part.how.is_hidden() {
-                self.revealed(&part.text, range, false);
+            if place.is_none() && !part.how.is_hidden() {
+                let inner = reveal(&part.text, &folded, &cut.dark);
+                self.revealed(&part.text, inner, Some(&range));
             }
         }
     }

@@ -1,8 +1,11 @@
 //! Revealing: the parts of a text that a person does not see, or sees only in another form, read as the model may read them.
 
 use super::concept::Concept;
-use super::words::{Language, words};
-use super::{decode, markup, unseen};
+use super::fold::Folded;
+use super::language::Language;
+use super::scan::Word;
+use super::words::words;
+use super::{decode, markup, turned, unseen};
 use crate::prelude::*;
 use crate::text::head;
 use core::ops::Range;
@@ -92,12 +95,13 @@ pub(super) struct Revealed {
 /// More parts than this in one text are not told one by one.
 pub(super) const MOST: usize = 64;
 
-/// Every part of `text` that a person does not see as the model does.
-pub(super) fn reveal(text: &str) -> Vec<Revealed> {
+/// Every part of `text` that a person does not see as the model does; `dark` are the pieces of its folded form that are of no language.
+pub(super) fn reveal(text: &str, folded: &Folded, dark: &[Range<usize>]) -> Vec<Revealed> {
     let mut out = Vec::new();
     unseen::find(text, &mut out);
     markup::find(text, &mut out);
     decode::find(text, &mut out);
+    turned::find(folded, dark, &mut out);
     out.sort_by_key(|part| (part.range.start, part.how));
     out
 }
@@ -115,16 +119,22 @@ pub(super) fn reads_as_language(folded: &str) -> bool {
 /// How well a text fits its language: the share of known words in hundredths, and how many of its little words it has.
 pub(super) fn fit(folded: &str) -> (usize, usize) {
     let part = head(folded, 600);
-    let (language, little) = words().language(part, Language::English);
-    let (mut covered, mut end) = (0, 0);
-    words().find(part, 0..part.len(), language, false, |found| {
+    let scan = words().scan(part);
+    let (language, little) = Language::of(&scan.words, &scan.letters, part.len(), Language::English);
+    let is_little = |word: &&Word| word.little & (1 << language as u16) != 0;
+    let mut known: Vec<(u32, u32)> = scan.words.iter().filter(is_little).map(|word| (word.start, word.end)).collect();
+    words().find(part, &scan, language, false, |found| {
         // Short words happen by chance.
-        let long = found.end.saturating_sub(found.start.max(end)) as usize;
-        if found.end > end && (found.end - found.start > 2 || found.set.has(Concept::Common)) {
-            covered += long;
-            end = found.end;
+        if found.end - found.start > 2 || found.set.has(Concept::Common) {
+            known.push((found.start, found.end));
         }
     });
+    known.sort_unstable();
+    let (mut covered, mut end) = (0, 0);
+    for (from, to) in known {
+        covered += to.saturating_sub(from.max(end)) as usize;
+        end = end.max(to);
+    }
     if covered < 6 { (0, little) } else { (covered * 100 / part.len().max(1), little) }
 }
 

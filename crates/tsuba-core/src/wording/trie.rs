@@ -2,21 +2,18 @@
 
 use crate::prelude::*;
 
-/// Phrases by their bytes. The first two bytes are looked up in tables, for every word passes there; further on a node has one or two
-/// edges.
+/// Phrases by their bytes.
 #[derive(Debug)]
 pub(super) struct Trie {
-    /// A table of 256 nodes for each of the first nodes, the root's first; 0 is none.
-    tables: Vec<u32>,
     nodes: Vec<Node>,
-    /// The edges of all nodes: the byte and the node it leads to, those of one node together.
-    edges: Vec<(u8, u32)>,
+    /// The byte that leads to node `i + 1`; those that lead away from one node stand together.
+    labels: Vec<u8>,
 }
 
 /// A node.
 #[derive(Clone, Copy, Debug, Default)]
 struct Node {
-    /// Where its edges begin.
+    /// Where the bytes that lead away from it begin.
     first: u32,
     /// How many they are.
     count: u32,
@@ -24,18 +21,20 @@ struct Node {
     phrase: u32,
 }
 
-const TABLE: usize = 256;
+/// A node to go on from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct From(u32);
 
 impl Trie {
     /// Builds the trie of `phrases`, which are sorted and each there once.
     pub(super) fn build<'p>(phrases: impl Iterator<Item = &'p str>) -> Self {
         let phrases: Vec<&[u8]> = phrases.map(str::as_bytes).collect();
-        let mut trie = Self { tables: vec![0; TABLE], nodes: vec![Node::default()], edges: Vec::new() };
-        // Each piece of work: the node to fill, the depth, and which phrases go through it. First come, first served: so the nodes after
-        // the root are numbered from one, as their tables are.
+        let mut trie = Self { nodes: vec![Node::default()], labels: Vec::new() };
+        // Each piece of work: the node to fill, the depth, and which phrases go through it. First come, first served: so the nodes that
+        // one leads to are numbered in a row, as its labels are.
         let mut work = alloc::collections::VecDeque::from([(0usize, 0usize, 0..phrases.len())]);
         while let Some((index, depth, range)) = work.pop_front() {
-            let mut node = Node { first: number(trie.edges.len()), ..Node::default() };
+            let mut node = Node { first: number(trie.labels.len()), ..Node::default() };
             let mut children: Vec<(u8, core::ops::Range<usize>)> = Vec::new();
             for phrase in range {
                 match phrases.get(phrase).and_then(|p| p.get(depth)) {
@@ -46,19 +45,12 @@ impl Trie {
                     },
                 }
             }
-            if depth == 1 {
-                trie.tables.resize((index + 1) * TABLE, 0);
-            }
+            node.count = number(children.len());
             for (byte, range) in children {
-                let child = trie.nodes.len();
+                work.push_back((trie.nodes.len(), depth + 1, range));
                 trie.nodes.push(Node::default());
-                trie.edges.push((byte, number(child)));
-                if let Some(slot) = trie.tables.get_mut(index * TABLE + usize::from(byte)).filter(|_| depth < 2) {
-                    *slot = number(child);
-                }
-                work.push_back((child, depth + 1, range));
+                trie.labels.push(byte);
             }
-            node.count = number(trie.edges.len()) - node.first;
             if let Some(place) = trie.nodes.get_mut(index) {
                 *place = node;
             }
@@ -66,24 +58,43 @@ impl Trie {
         trie
     }
 
+    /// The node that some bytes lead to, all of them.
+    pub(super) fn after(&self, bytes: &[u8]) -> Option<From> {
+        let mut node = self.nodes.first()?;
+        let mut index = 0;
+        for byte in bytes {
+            index = self.child(node, *byte)?;
+            node = self.nodes.get(index)?;
+        }
+        Some(From(number(index)))
+    }
+
+    #[inline]
+    fn child(&self, node: &Node, byte: u8) -> Option<usize> {
+        let first = node.first as usize;
+        let labels = self.labels.get(first..first + node.count as usize)?;
+        labels.iter().position(|label| *label == byte).map(|at| first + at + 1)
+    }
+
     /// Every phrase that begins at `at`: its number and its end, shortest first.
     #[inline]
-    pub(super) fn at(&self, text: &[u8], at: usize, mut found: impl FnMut(usize, usize)) {
-        let mut index = 0;
-        for (depth, byte) in text.get(at..).unwrap_or_default().iter().enumerate() {
-            index = if depth < 2 {
-                self.tables.get(index * TABLE + usize::from(*byte)).map_or(0, |child| *child as usize)
-            } else {
-                let Some(node) = self.nodes.get(index) else { return };
-                let edges = self.edges.get(node.first as usize..(node.first + node.count) as usize).unwrap_or_default();
-                edges.iter().find(|(b, _)| b == byte).map_or(0, |(_, child)| *child as usize)
-            };
-            if index == 0 {
-                return;
+    pub(super) fn at(&self, text: &[u8], at: usize, found: impl FnMut(usize, usize)) {
+        self.on(From(0), text, at, found);
+    }
+
+    /// Every phrase that goes on from a node with the text at `at`: its number and its end, shortest first.
+    #[inline]
+    pub(super) fn on(&self, from: From, text: &[u8], at: usize, mut found: impl FnMut(usize, usize)) {
+        let Some(mut node) = self.nodes.get(from.0 as usize) else { return };
+        let mut end = at;
+        loop {
+            if node.phrase != 0 {
+                found(node.phrase as usize - 1, end);
             }
-            if let Some(node) = self.nodes.get(index).filter(|node| node.phrase != 0) {
-                found(node.phrase as usize - 1, at + depth + 1);
-            }
+            let next = text.get(end).and_then(|byte| self.child(node, *byte)).and_then(|index| self.nodes.get(index));
+            let Some(next) = next else { return };
+            node = next;
+            end += 1;
         }
     }
 }
@@ -116,5 +127,9 @@ mod tests {
             });
             assert_eq!(met, want, "{text}");
         }
+        assert_eq!(trie.after(b"ax"), None);
+        let mut met = Vec::new();
+        trie.on(trie.after(b"an").unwrap(), b"any", 2, |phrase, _| met.push(phrases[phrase]));
+        assert_eq!(met, ["an", "any"]);
     }
 }

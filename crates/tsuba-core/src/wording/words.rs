@@ -2,67 +2,14 @@
 
 use super::concept::{Concept, Set};
 use super::fold::fold_phrase;
-use super::trie::Trie;
+use super::language::{Language, Little};
+use super::scan::{Scan, Word, hash, is_wordly, number};
+use super::trie::{From, Trie};
 use crate::prelude::*;
 use crate::text::head;
+use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use core::ops::Range;
 use once_cell::race::OnceBox;
-
-/// The languages that are read, in the order in which ties are broken.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-#[repr(u8)]
-pub(crate) enum Language {
-    English,
-    German,
-    French,
-    Spanish,
-    Portuguese,
-    Italian,
-    Dutch,
-    Russian,
-    Chinese,
-    Japanese,
-    Korean,
-    Arabic,
-    Hindi,
-    /// Written alike everywhere: paths, commands.
-    Any,
-}
-
-impl Language {
-    /// Every language with its phrases.
-    pub(crate) const ALL: [(Self, &'static str); 14] = [
-        (Self::English, include_str!("words/en.txt")),
-        (Self::German, include_str!("words/de.txt")),
-        (Self::French, include_str!("words/fr.txt")),
-        (Self::Spanish, include_str!("words/es.txt")),
-        (Self::Portuguese, include_str!("words/pt.txt")),
-        (Self::Italian, include_str!("words/it.txt")),
-        (Self::Dutch, include_str!("words/nl.txt")),
-        (Self::Russian, include_str!("words/ru.txt")),
-        (Self::Chinese, include_str!("words/zh.txt")),
-        (Self::Japanese, include_str!("words/ja.txt")),
-        (Self::Korean, include_str!("words/ko.txt")),
-        (Self::Arabic, include_str!("words/ar.txt")),
-        (Self::Hindi, include_str!("words/hi.txt")),
-        (Self::Any, include_str!("words/any.txt")),
-    ];
-
-    /// Written without spaces between words, or with endings glued on, so that a phrase may begin and end anywhere?
-    pub(crate) fn glues(self) -> bool {
-        matches!(self, Self::Chinese | Self::Japanese | Self::Korean)
-    }
-
-    /// Is it written in Latin letters, as other languages are?
-    pub(crate) fn is_latin(self) -> bool {
-        self <= Self::Dutch
-    }
-
-    /// May negation follow what it negates?
-    pub(crate) fn negates_late(self) -> bool {
-        matches!(self, Self::German | Self::Dutch | Self::Japanese | Self::Korean | Self::Hindi)
-    }
-}
 
 /// One meaning of a pattern.
 #[derive(Clone, Debug)]
@@ -137,36 +84,87 @@ pub(crate) struct Found {
 #[derive(Debug)]
 struct Table {
     trie: Trie,
+    /// Where phrases go on after their first word, by the hash of that word. Two words of one hash would find phrases that are not there,
+    /// in a text made for that: to its own harm.
+    firsts: Vec<Option<(u64, From)>>,
+    /// The pairs of bytes with which phrases begin that may end inside of their first word.
+    stems: Vec<bool>,
     /// The senses of phrase `i` are `senses[starts[i]..starts[i + 1]]`.
     starts: Vec<u32>,
     senses: Vec<Sense>,
+}
+
+/// The phrases that are written alike in all languages.
+#[derive(Debug)]
+struct Free {
+    automaton: Option<AhoCorasick>,
+    /// By the number of the phrase.
+    senses: Vec<Vec<Sense>>,
 }
 
 /// All phrases, ready for searching.
 #[derive(Debug)]
 pub(crate) struct Words {
     /// By language.
-    tables: Vec<Table>,
+    tables: [OnceBox<Table>; Language::ALL.len()],
+    free: Free,
     /// The little words that languages are known by.
     little: Little,
 }
 
 static WORDS: OnceBox<Words> = OnceBox::new();
 
-/// The phrases, built at the first use.
+/// The phrases; those of a language are read at its first use.
 pub(crate) fn words() -> &'static Words {
     WORDS.get_or_init(|| Box::new(Words::build()))
 }
 
+/// A table of hashes: a power of two, some times the number of first words.
+const SLOTS: usize = 1 << 13;
+
 impl Table {
-    fn build(phrases: &BTreeMap<String, Vec<Sense>>) -> Self {
+    fn build(language: Language, data: &str) -> Self {
+        let mut phrases: BTreeMap<String, Vec<Sense>> = BTreeMap::new();
+        for (concept, phrase) in entries(data) {
+            let (text, sense) = sense(language, concept, phrase);
+            // The little words of Latin languages show the language and nothing else; they are looked up elsewhere.
+            if text.is_empty() || (concept == Concept::Common && language.is_latin()) {
+                continue;
+            }
+            let senses = phrases.entry(text).or_default();
+            let alike = |s: &&mut Sense| s.opens == sense.opens && s.closes == sense.closes && s.tail == sense.tail;
+            match senses.iter_mut().find(alike) {
+                Some(known) => known.set = known.set.with(sense.set),
+                None => senses.push(sense),
+            }
+        }
+        let trie = Trie::build(phrases.keys().map(String::as_str));
+        let mut firsts = vec![None; SLOTS];
+        let mut stems = vec![false; STEMS];
+        for (phrase, senses) in &phrases {
+            let first = head(phrase, phrase.find(|c| !is_wordly(c)).unwrap_or(phrase.len()));
+            if first.len() == phrase.len() && senses.iter().any(|sense| !sense.closes) {
+                // It may end inside of a word.
+                if let Some(slot) = phrase.as_bytes().get(..2).and_then(|pair| stems.get_mut(pair_of(pair))) {
+                    *slot = true;
+                }
+            }
+            let (hash, Some(node)) = (hash(first.as_bytes()), trie.after(first.as_bytes())) else { continue };
+            let mut at = hash as usize % SLOTS;
+            while firsts.get(at).is_some_and(|slot: &Option<(u64, From)>| slot.is_some_and(|(h, _)| h != hash)) {
+                at = (at + 1) % SLOTS;
+            }
+            if let Some(slot) = firsts.get_mut(at) {
+                *slot = Some((hash, node));
+            }
+        }
         let mut starts = vec![0];
         let mut senses = Vec::new();
-        for of_phrase in phrases.values() {
-            senses.extend(of_phrase.iter().cloned());
-            starts.push(u32::try_from(senses.len()).unwrap_or(u32::MAX));
+        for of_phrase in phrases.into_values() {
+            senses.extend(of_phrase);
+            starts.push(number(senses.len()));
         }
-        Self { trie: Trie::build(phrases.keys().map(String::as_str)), starts, senses }
+        Self { trie, firsts, stems, starts, senses }
     }
 
     fn senses(&self, index: usize) -> &[Sense] {
@@ -179,35 +177,106 @@ impl Table {
     fn at(&self, text: &str, at: usize, mut found: impl FnMut(usize, &Sense)) {
         self.trie.at(text.as_bytes(), at, |phrase, end| self.senses(phrase).iter().for_each(|sense| found(end, sense)));
     }
+
+    /// Every phrase that begins with a word, by its end.
+    #[inline]
+    fn with(&self, text: &str, word: &Word, mut found: impl FnMut(usize, &Sense)) {
+        let mut each = |phrase, end| self.senses(phrase).iter().for_each(|sense| found(end, sense));
+        let bytes = text.as_bytes();
+        let start = word.start as usize;
+        if bytes.get(start..start + 2).is_some_and(|pair| self.stems.get(pair_of(pair)).is_some_and(|open| *open)) {
+            return self.trie.at(bytes, start, each);
+        }
+        let mut at = word.hash as usize % SLOTS;
+        while let Some((hash, node)) = self.firsts.get(at).copied().flatten() {
+            if hash == word.hash {
+                return self.trie.on(node, bytes, word.end as usize, &mut each);
+            }
+            at = (at + 1) % SLOTS;
+        }
+    }
+}
+
+/// Pairs of bytes, folded into a small table.
+const STEMS: usize = 1 << 12;
+
+fn pair_of(pair: &[u8]) -> usize {
+    pair.iter().fold(0, |sum: usize, byte| sum * 61 + usize::from(*byte)) % STEMS
 }
 
 impl Words {
     fn build() -> Self {
-        let mut little = Vec::new();
-        let tables = Language::ALL.map(|(language, data)| {
-            let mut phrases: BTreeMap<String, Vec<Sense>> = BTreeMap::new();
-            for (concept, phrase) in entries(data) {
-                let (text, sense) = sense(language, concept, phrase);
-                if text.is_empty() {
-                    continue;
-                }
-                if concept == Concept::Common {
-                    little.push((text.clone(), language));
-                }
-                let senses = phrases.entry(text).or_default();
-                let alike = |s: &&mut Sense| s.opens == sense.opens && s.closes == sense.closes && s.tail == sense.tail;
-                match senses.iter_mut().find(alike) {
-                    Some(known) => known.set = known.set.with(sense.set),
-                    None => senses.push(sense),
-                }
-            }
-            Table::build(&phrases)
+        let common = Language::ALL.iter().flat_map(|(language, data)| {
+            entries(data).filter(|(concept, _)| *concept == Concept::Common).map(|(_, phrase)| (phrase, *language))
         });
-        Self { tables: tables.into(), little: Little::build(&little) }
+        let common: Vec<(String, Language)> = common.map(|(phrase, l)| (fold_phrase(phrase.trim()), l)).collect();
+        let little = Little::build(common.iter().map(|(word, language)| (word.as_str(), *language)));
+        Self { tables: Default::default(), free: Free::build(), little }
     }
 
-    /// Every phrase of a language in a part of a folded text, by where it begins; `glued` reads it without regard to word ends.
-    pub(crate) fn find(
+    fn table(&self, language: Language) -> Option<&Table> {
+        let data = Language::ALL.iter().find(|(l, _)| *l == language).map_or("", |(_, data)| data);
+        self.tables.get(language as usize).map(|table| table.get_or_init(|| Box::new(Table::build(language, data))))
+    }
+
+    /// The little words that languages are known by.
+    pub(super) fn little(&self) -> &Little {
+        &self.little
+    }
+
+    /// A text as though it were one sentence.
+    pub(super) fn scan<'t>(&'t self, text: &'t str) -> Scan<'t> {
+        Scan::whole(text, &self.little)
+    }
+
+    /// The language of a text as a whole, and how many of its little words there are.
+    pub(super) fn language(&self, text: &str) -> (Language, usize) {
+        let scan = self.scan(text);
+        Language::of(&scan.words, &scan.letters, text.len(), Language::English)
+    }
+
+    /// Every phrase of a language in the last sentence of a scan, by where it begins; `glued` reads it without regard to word ends.
+    pub(super) fn find(
+        &self,
+        text: &str,
+        scan: &Scan<'_>,
+        language: Language,
+        glued: bool,
+        mut found: impl FnMut(Found),
+    ) {
+        let Some(table) = self.table(language) else { return };
+        if glued || language.glues() || language == Language::Arabic {
+            return table.find_anywhere(text, scan.range.clone(), language, glued, found);
+        }
+        for word in &scan.words {
+            table.with(text, word, |end, sense| {
+                if (!sense.closes || right_of(text, end))
+                    && let Some(end) = sense.ends(text, end)
+                {
+                    found(Found { start: word.start, end: number(end), set: sense.set });
+                }
+            });
+        }
+    }
+
+    /// Every phrase that is written alike in all languages, by where it ends.
+    pub(super) fn find_any(&self, text: &str, mut found: impl FnMut(Found)) {
+        let Some(automaton) = &self.free.automaton else { return };
+        for met in automaton.find_overlapping_iter(text) {
+            for sense in self.free.senses.get(met.pattern().as_usize()).into_iter().flatten() {
+                let opens = sense.opens == Bound::Anywhere || left_of(text, met.start());
+                let closes = !sense.closes || right_of(text, met.end());
+                if opens && closes && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, met.start())) {
+                    found(Found { start: number(met.start()), end: number(met.end()), set: sense.set });
+                }
+            }
+        }
+    }
+}
+
+impl Table {
+    /// Every phrase in a part of a text whose words are not spaced, or not told apart.
+    fn find_anywhere(
         &self,
         text: &str,
         range: Range<usize>,
@@ -215,181 +284,50 @@ impl Words {
         glued: bool,
         mut found: impl FnMut(Found),
     ) {
-        let Some(table) = self.tables.get(language as usize) else { return };
-        let mut push = |start: usize, end: usize, sense: &Sense| {
-            found(Found {
-                start: u32::try_from(start).unwrap_or(u32::MAX),
-                end: u32::try_from(end).unwrap_or(u32::MAX),
-                set: sense.set,
-            });
-        };
-        let bytes = text.as_bytes();
-        if language.glues() || language == Language::Any {
-            for at in range {
-                table.at(text, at, |end, sense| {
-                    let opens = sense.opens == Bound::Anywhere || left_of(text, at);
-                    let closes = !sense.closes || right_of(text, end);
-                    if opens && closes && (!sense.set.has(Concept::Mailbox) || is_mail_address(text, at)) {
-                        push(at, end, sense);
-                    }
-                });
-            }
-            return;
-        }
+        // How far inside a word a character is.
         let mut inside = 0u32;
-        let mut at = range.start;
-        while let Some(byte) = bytes.get(at).filter(|_| at < range.end) {
-            let (wordly, width) = if byte.is_ascii() {
-                (byte.is_ascii_alphanumeric() || *byte == b'_', 1)
-            } else {
-                text.get(at..).and_then(|t| t.chars().next()).map_or((false, 1), |c| (is_wordly(c), c.len_utf8()))
-            };
-            // How far inside a word this character is.
-            inside = if wordly { inside + 1 } else { 0 };
+        for (offset, c) in text.get(range.clone()).unwrap_or_default().char_indices() {
+            let at = range.start + offset;
+            inside = if is_wordly(c) { inside + 1 } else { 0 };
             let prefixed = language == Language::Arabic && (2..=MAX_PREFIX + 1).contains(&inside);
-            if inside == 1 || prefixed || glued {
-                table.at(text, at, |end, sense| {
-                    let opens = inside == 1 || sense.opens == Bound::Prefixed || (glued && end - at >= 4);
-                    let closes = !sense.closes || right_of(text, end) || (glued && end - at >= 4);
-                    if opens
-                        && closes
-                        && let Some(end) = sense.ends(text, end)
-                    {
-                        push(at, end, sense);
-                    }
-                });
+            if !(inside == 1 || prefixed || glued || language.glues()) {
+                continue;
             }
-            at += width;
-        }
-    }
-
-    /// Are several little words of one language in an ASCII text that need not be folded? A single one may be there by chance.
-    pub(crate) fn has_little(&self, text: &str) -> bool {
-        let mut met = 0u16;
-        for word in text.as_bytes().split(|b| !b.is_ascii_alphabetic()).filter(|word| (2..=9).contains(&word.len())) {
-            let mut lower = [0; 9];
-            let Some(lower) = lower.get_mut(..word.len()) else { continue };
-            lower.copy_from_slice(word);
-            lower.make_ascii_lowercase();
-            let bits = self.little.bits(lower);
-            if bits & met != 0 {
-                return true;
-            }
-            met |= bits;
-        }
-        false
-    }
-
-    /// The language of a part of a text: by its script, and among those written in Latin letters by their little words. Where these say
-    /// nothing, `before`. Also answers how many little words of it there are.
-    pub(crate) fn language(&self, part: &str, before: Language) -> (Language, usize) {
-        let mut letters = [0usize; Language::ALL.len()];
-        let mut weights = [0usize; Language::ALL.len()];
-        let mut counts = [0usize; Language::ALL.len()];
-        let bytes = part.as_bytes();
-        let mut at = 0;
-        while let Some(byte) = bytes.get(at) {
-            if byte.is_ascii_alphabetic() {
-                let from = at;
-                while bytes.get(at).is_some_and(|b| b.is_ascii_alphanumeric() || *b == b'\'') {
-                    at += 1;
+            self.at(text, at, |end, sense| {
+                let long = glued && end - at >= 4;
+                let opens = match sense.opens {
+                    Bound::Anywhere => true,
+                    Bound::Prefixed => inside > 0 || long,
+                    Bound::Word => inside == 1 || long,
+                };
+                let closes = !sense.closes || long || right_of(text, end);
+                if opens
+                    && closes
+                    && let Some(end) = sense.ends(text, end)
+                {
+                    found(Found { start: number(at), end: number(end), set: sense.set });
                 }
-                // No little word is longer.
-                let word = bytes.get(from..at).filter(|word| word.len() <= 9).unwrap_or_default();
-                let mut bits = self.little.bits(word);
-                while bits != 0 {
-                    let index = bits.trailing_zeros() as usize;
-                    bits &= bits - 1;
-                    if let (Some(weight), Some(count)) = (weights.get_mut(index), counts.get_mut(index)) {
-                        *weight += at - from;
-                        *count += 1;
-                    }
+            });
+        }
+    }
+}
+
+impl Free {
+    /// The phrases that are few and may stand inside of words: one automaton finds them all.
+    fn build() -> Self {
+        let mut phrases: BTreeMap<String, Vec<Sense>> = BTreeMap::new();
+        for (language, data) in Language::ALL.into_iter().filter(|(l, _)| *l == Language::Any) {
+            for (concept, phrase) in entries(data) {
+                let (text, sense) = sense(language, concept, phrase);
+                if !text.is_empty() {
+                    phrases.entry(text).or_default().push(sense);
                 }
-            } else if byte.is_ascii() {
-                at += 1;
-            } else {
-                let Some(c) = part.get(at..).and_then(|t| t.chars().next()) else { break };
-                if let Some(count) = script(c).and_then(|language| letters.get_mut(language as usize)) {
-                    *count += c.len_utf8();
-                }
-                at += c.len_utf8();
             }
         }
-        let foreign =
-            Language::ALL.iter().map(|(l, _)| *l).max_by_key(|l| letters.get(*l as usize).copied().unwrap_or(0));
-        // Kana make a text Japanese, however many ideographs it has.
-        let kana = letters.get(Language::Japanese as usize).copied().unwrap_or(0);
-        let foreign = if kana > 6 { Some(Language::Japanese) } else { foreign };
-        if let Some(language) = foreign.filter(|l| letters.get(*l as usize).is_some_and(|n| *n * 5 >= part.len())) {
-            return (language, 1);
-        }
-        let weight = |language: Language| weights.get(language as usize).copied().unwrap_or(0);
-        let mut best = before;
-        for (language, _) in Language::ALL.into_iter().filter(|(l, _)| l.is_latin()) {
-            if weight(language) > weight(best) {
-                best = language;
-            }
-        }
-        (best, counts.get(best as usize).copied().unwrap_or(0))
+        // Building fails where there are more states than a number can hold: these are some hundreds.
+        let automaton = AhoCorasick::builder().kind(Some(AhoCorasickKind::DFA)).build(phrases.keys()).ok();
+        Self { automaton, senses: phrases.into_values().collect() }
     }
-}
-
-/// The language that a letter's script stands for, where it stands for one.
-fn script(c: char) -> Option<Language> {
-    Some(match c {
-        '\u{400}'..='\u{52f}' => Language::Russian,
-        '\u{600}'..='\u{6ff}' => Language::Arabic,
-        '\u{900}'..='\u{97f}' => Language::Hindi,
-        '\u{3040}'..='\u{30ff}' => Language::Japanese,
-        '\u{3400}'..='\u{9fff}' => Language::Chinese,
-        '\u{ac00}'..='\u{d7a3}' => Language::Korean,
-        _ => return None,
-    })
-}
-
-/// The little words of the languages that are written in Latin letters, by their hash.
-#[derive(Debug)]
-struct Little {
-    /// The hash of a word and the languages it belongs to, as bits; an empty place has no languages.
-    slots: Vec<(u32, u16)>,
-}
-
-/// A power of two, several times the number of little words.
-const SLOTS: usize = 4096;
-
-impl Little {
-    fn build(words: &[(String, Language)]) -> Self {
-        let mut slots = vec![(0, 0u16); SLOTS];
-        for (word, language) in words.iter().filter(|(_, l)| l.is_latin()) {
-            let hash = hash(word.as_bytes());
-            let mut at = hash as usize % SLOTS;
-            while slots.get(at).is_some_and(|(h, bits)| *bits != 0 && *h != hash) {
-                at = (at + 1) % SLOTS;
-            }
-            if let Some(slot) = slots.get_mut(at) {
-                *slot = (hash, slot.1 | 1 << *language as u16);
-            }
-        }
-        Self { slots }
-    }
-
-    /// The languages that a word belongs to, as bits.
-    fn bits(&self, word: &[u8]) -> u16 {
-        let hash = hash(word);
-        let mut at = hash as usize % SLOTS;
-        while let Some((h, bits)) = self.slots.get(at).filter(|(_, bits)| *bits != 0) {
-            if *h == hash {
-                return *bits;
-            }
-            at = (at + 1) % SLOTS;
-        }
-        0
-    }
-}
-
-/// FNV-1a.
-fn hash(word: &[u8]) -> u32 {
-    word.iter().fold(0x811c_9dc5, |hash, byte| (hash ^ u32::from(*byte)).wrapping_mul(0x0100_0193))
 }
 
 /// So many letters may be glued to the front of an Arabic word.
@@ -448,11 +386,6 @@ fn is_mail_address(text: &str, at: usize) -> bool {
         && host.filter(|b| **b == b'.').count() > 0
 }
 
-fn is_wordly(c: char) -> bool {
-    // Marks belong to the word they stand in (Devanagari vowel signs).
-    c.is_alphanumeric() || c == '_' || matches!(c, '\u{900}'..='\u{963}' | '\u{971}'..='\u{97f}')
-}
-
 /// Does no word character stand before `at`?
 fn left_of(text: &str, at: usize) -> bool {
     let inner = text.get(at..).and_then(|t| t.chars().next()).is_some_and(is_wordly);
@@ -507,8 +440,8 @@ mod tests {
         ] {
             let mut met = false;
             let mut look = |found: Found| met |= found.set.has(concept);
-            words().find(text, 0..text.len(), Language::English, false, &mut look);
-            words().find(text, 0..text.len(), Language::Any, false, &mut look);
+            words().find(text, &words().scan(text), Language::English, false, &mut look);
+            words().find_any(text, &mut look);
             assert_eq!(met, want, "{text}");
         }
     }
