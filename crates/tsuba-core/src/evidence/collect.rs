@@ -28,14 +28,22 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
     found.listings
 }
 
-/// Items by listing and by a fingerprint that nobody can forge: two tools that share it would hide one of them.
-type Seen = BTreeSet<(usize, String)>;
+/// Items by listing and name: most names are there once.
+type Seen = BTreeMap<(usize, String), Namesakes>;
+
+/// The items of one name.
+struct Namesakes {
+    /// The first of them.
+    first: usize,
+    /// Their fingerprints, once there are two. Nobody can forge these: two items that share one would hide one of them.
+    prints: BTreeSet<String>,
+}
 
 struct Found {
     listings: Vec<Listing>,
     /// The listings by the name of their server.
     by_server: BTreeMap<String, usize>,
-    /// Items already taken, by listing: a server that is asked twice says the same twice.
+    /// Items already taken.
     seen: Seen,
 }
 
@@ -300,23 +308,7 @@ impl Taking<'_> {
         };
         let hints = Hints { read_only: hint("readOnlyHint"), destructive: hint("destructiveHint") };
         let (parameters, open) = schema(node, pointer);
-        let here = self.listing.passages.get(first..).unwrap_or_default();
-        let claims = format!(
-            "{kind:?} {:?} {:?} {}",
-            hints.read_only.as_ref().map(|h| h.0),
-            hints.destructive.as_ref().map(|h| h.0),
-            open.is_some()
-        );
-        let texts = here.iter().map(|passage| passage.at.text.as_str());
-        let taken = parameters
-            .iter()
-            .flat_map(|p| [p.name.text.as_str(), p.kind.as_str(), if p.bounded { "bounded" } else { "free" }]);
-        let print = strong_fingerprint([claims.as_str(), name.text.as_str()].into_iter().chain(texts).chain(taken));
-        if !self.seen.insert((self.index, print)) {
-            self.listing.passages.truncate(first);
-            return;
-        }
-        self.listing.items.push(Item {
+        let item = Item {
             kind,
             name,
             title: node.get("title").and_then(|n| n.located(pointer.key("title"))),
@@ -325,7 +317,25 @@ impl Taking<'_> {
             parameters,
             open,
             passages: first..self.listing.passages.len(),
-        });
+        };
+        if self.is_new(&item) {
+            self.listing.items.push(item);
+        } else {
+            self.listing.passages.truncate(first);
+        }
+    }
+
+    /// Is there no item yet that says the same? A server that is asked twice says the same twice.
+    fn is_new(&mut self, item: &Item) -> bool {
+        let key = (self.index, item.name.text.clone());
+        let Some(namesakes) = self.seen.get_mut(&key) else {
+            self.seen.insert(key, Namesakes { first: self.listing.items.len(), prints: BTreeSet::new() });
+            return true;
+        };
+        if let Some(first) = self.listing.items.get(namesakes.first).filter(|_| namesakes.prints.is_empty()) {
+            namesakes.prints.insert(print(self.listing, first));
+        }
+        namesakes.prints.insert(print(self.listing, item))
     }
 
     /// Every text below an item, with what its place is.
@@ -364,6 +374,23 @@ impl Taking<'_> {
             Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
         }
     }
+}
+
+/// A fingerprint of all that is known of an item but its place.
+fn print(listing: &Listing, item: &Item) -> String {
+    let claims = format!(
+        "{:?} {:?} {:?} {}",
+        item.kind,
+        item.hints.read_only.as_ref().map(|hint| hint.0),
+        item.hints.destructive.as_ref().map(|hint| hint.0),
+        item.open.is_some()
+    );
+    let texts = listing.passages.get(item.passages.clone()).unwrap_or_default().iter().map(|p| p.at.text.as_str());
+    let taken = item
+        .parameters
+        .iter()
+        .flat_map(|p| [p.name.text.as_str(), p.kind.as_str(), if p.bounded { "bounded" } else { "free" }]);
+    strong_fingerprint([claims.as_str(), item.name.text.as_str()].into_iter().chain(texts).chain(taken))
 }
 
 /// Does a name or keyword say more than a name does?

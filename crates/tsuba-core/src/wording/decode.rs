@@ -24,12 +24,12 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
         pairs(text, out);
     }
     if text.contains('%') {
-        tokens(text, |token| token.matches('%').count() >= 3, percent, How::Percent, out);
+        tokens(text, |token| count(token, b'%') >= 3, percent, How::Percent, out);
     }
     if text.contains('&') {
         tokens(
             text,
-            |token| token.matches("&#").count() + token.matches("&").count() >= 4,
+            |token| count(token, b'&') >= 2 && token.matches("&#").count() + count(token, b'&') >= 4,
             entities,
             How::Entities,
             out,
@@ -38,7 +38,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     if text.contains('\\') {
         tokens(
             text,
-            |token| token.matches("\\u").count() + token.matches("\\x").count() >= 3,
+            |token| count(token, b'\\') >= 3 && token.matches("\\u").count() + token.matches("\\x").count() >= 3,
             escapes,
             How::Escapes,
             out,
@@ -214,6 +214,10 @@ fn pairs(text: &str, out: &mut Vec<Revealed>) {
     }
 }
 
+fn count(token: &str, sign: u8) -> usize {
+    token.bytes().filter(|byte| *byte == sign).count()
+}
+
 /// Words between white space that hold a form several times.
 fn tokens(
     text: &str,
@@ -223,7 +227,8 @@ fn tokens(
     out: &mut Vec<Revealed>,
 ) {
     let (mut at, mut open): (usize, Option<Range<usize>>) = (0, None);
-    for word in text.split_inclusive(char::is_whitespace) {
+    // White space that is not ASCII parts no form.
+    for word in text.split_inclusive(|c: char| c.is_ascii_whitespace()) {
         let range = at..at + word.trim_end().len();
         at += word.len();
         if word.len() <= MAX_RUN && holds(word) {

@@ -9,6 +9,7 @@ use crate::evidence::{Item, Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::head;
 use crate::understand::credential::words_of;
+use core::cell::OnceCell;
 
 /// What a name can say a tool is for. That it hides something, or sets rules aside, is nobody's job.
 const JOBS: Set = Set::of(&[
@@ -30,28 +31,73 @@ const JOBS: Set = Set::of(&[
 const RUNS: &[&str] =
     &["shell", "command", "commands", "terminal", "exec", "execute", "bash", "script", "process", "cli", "powershell"];
 
-/// The job of a tool.
-pub(super) fn of_item(item: &Item, server: &str) -> Set {
+/// A job, found out when it is asked for: most texts say nothing that could be one.
+pub(super) struct Job<'l> {
+    of: Of<'l>,
+    set: OnceCell<Set>,
+}
+
+enum Of<'l> {
+    /// Of nobody.
+    None,
+    /// Of a server.
+    Server(&'l Listing),
+    /// Of a tool of a server with this name.
+    Item(&'l Item, &'l str),
+    /// Of a tool's parameter.
+    Parameter(&'l Item, &'l str),
+}
+
+impl<'l> Job<'l> {
+    /// No job.
+    pub(super) fn none() -> Self {
+        Self { of: Of::None, set: OnceCell::new() }
+    }
+
+    /// The job of a server: all that its name and its tools' names say. A server of many tools does a bit of everything, which says
+    /// nothing.
+    pub(super) fn of_server(listing: &'l Listing) -> Self {
+        Self { of: Of::Server(listing), set: OnceCell::new() }
+    }
+
+    /// The job of the tool that a passage belongs to.
+    pub(super) fn of_item(item: &'l Item, passage: &Passage, server: &'l str) -> Self {
+        let of = if passage.place.is_parameter() { Of::Parameter(item, server) } else { Of::Item(item, server) };
+        Self { of, set: OnceCell::new() }
+    }
+
+    /// What of `said` is no part of the job.
+    pub(super) fn leaves(&self, said: Set) -> Set {
+        if !said.meets(JOBS) {
+            return said;
+        }
+        said.without(*self.set.get_or_init(|| match self.of {
+            Of::None => Set::default(),
+            Of::Server(listing) => {
+                let few = listing.items.iter().take(24).map(|item| item.name.text.as_str());
+                of_names(core::iter::once(listing.server.text.as_str()).chain(few))
+            }
+            Of::Item(item, server) => of_item(item, server),
+            Of::Parameter(item, server) => of_item(item, server).with(of_first_sentence(item)),
+        }))
+    }
+}
+
+fn of_item(item: &Item, server: &str) -> Set {
     let title = item.title.as_ref().map(|t| t.text.as_str()).unwrap_or_default();
     of_names([item.name.text.as_str(), title, server])
 }
 
 /// What a tool says it works on, in the first sentence of its description: its parameters may well carry that. Of credentials and
 /// places where private things lie it is not believed.
-pub(super) fn of_first_sentence(item: &Item) -> Set {
+fn of_first_sentence(item: &Item) -> Set {
     let Some(description) = &item.description else { return Set::default() };
     let text = fold(head(&description.text, 400)).text;
     let own = BTreeSet::new();
-    let cut = sentences(&text, words(), false, Set::default(), &own);
+    let cut = sentences(&text, words(), false, &Job::none(), &own);
     let said = cut.list.first().map(|first| first.set).unwrap_or_default();
     let works_on = Set::of(&[Concept::Private, Concept::Stuff, Concept::Asked]);
     if said.meets(works_on) { works_on } else { Set::default() }
-}
-
-/// The job of a server: all that its name and its tools' names say. A server of many tools does a bit of everything, which says nothing.
-pub(super) fn of_server(listing: &Listing) -> Set {
-    let few = listing.items.iter().take(24).map(|item| item.name.text.as_str());
-    of_names(core::iter::once(listing.server.text.as_str()).chain(few))
 }
 
 /// Does a text describe a parameter that is named for a secret? Such a parameter may well speak of it.

@@ -130,8 +130,10 @@ impl Language {
             return (language, 1);
         }
         let mut weights = [(0usize, 0usize); LATIN];
-        for word in words {
+        let mut met = 0;
+        for word in words.iter().filter(|word| word.little != 0) {
             let mut bits = word.little;
+            met |= bits;
             while bits != 0 {
                 let index = bits.trailing_zeros() as usize;
                 bits &= bits - 1;
@@ -141,9 +143,12 @@ impl Language {
                 }
             }
         }
-        let of = |language: Language| weights.get(language as usize).copied().unwrap_or_default();
+        if met == 0 {
+            return (before, 0);
+        }
+        let of = |language: Self| weights.get(language as usize).copied().unwrap_or_default();
         let mut best = before;
-        for (language, _) in Language::ALL.into_iter().take(LATIN) {
+        for (language, _) in Self::ALL.into_iter().take(LATIN) {
             if of(language).0 > of(best).0 {
                 best = language;
             }

@@ -138,26 +138,29 @@ fn space(text: &str, out: &mut Vec<Revealed>) {
     if text.len() < LINES.min(COLUMNS) || !(far(b"\n\n") || far(b"      ") || far(b"\n ") || !text.is_ascii()) {
         return;
     }
-    let (mut from, mut lines, mut columns) = (0, 0, 0);
-    for (at, c) in text.char_indices() {
-        match c {
-            '\n' => (lines, columns) = (lines + 1, 0),
-            c if c.is_whitespace() => columns += 1,
-            _ => {
-                if (lines >= LINES || columns >= COLUMNS) && from > 0 {
-                    let rest = text.get(at..).unwrap_or_default();
-                    let said = head(rest, 4096);
-                    out.push(Revealed {
-                        range: from..text.len(),
-                        text: said.to_owned(),
-                        how: How::Space,
-                        deliberate: false,
-                    });
-                    return;
-                }
-                (from, lines, columns) = (at + c.len_utf8(), 0, 0);
+    let (mut from, mut lines, mut columns, mut at) = (0, 0, 0, 0);
+    while let Some(byte) = text.as_bytes().get(at) {
+        let (blank, width) = match byte {
+            b'\n' => {
+                (lines, columns, at) = (lines + 1, 0, at + 1);
+                continue;
             }
+            0x80.. => {
+                text.get(at..).and_then(|t| t.chars().next()).map_or((false, 1), |c| (c.is_whitespace(), c.len_utf8()))
+            }
+            byte => (byte.is_ascii_whitespace(), 1),
+        };
+        if blank {
+            (columns, at) = (columns + 1, at + width);
+            continue;
         }
+        if (lines >= LINES || columns >= COLUMNS) && from > 0 {
+            let said = head(text.get(at..).unwrap_or_default(), 4096).to_owned();
+            out.push(Revealed { range: from..text.len(), text: said, how: How::Space, deliberate: false });
+            return;
+        }
+        at += width;
+        (from, lines, columns) = (at, 0, 0);
     }
 }
 

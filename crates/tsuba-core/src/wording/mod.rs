@@ -27,9 +27,9 @@ pub use reveal::How;
 use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::{boundary, head, is_unseen};
-use concept::Set;
 use core::ops::Range;
 use fold::{Folded, fold};
+use job::Job;
 use reveal::{Revealed, reveal};
 use sentence::{Sentences, sentences};
 use weigh::{Deed, Setting, deeds};
@@ -104,13 +104,10 @@ const SHOWN: usize = 2000;
 /// Reads every text of a listing.
 pub(crate) fn read(listing: &Listing) -> Vec<Remark> {
     let own: BTreeSet<String> = listing.items.iter().map(|item| item.name.text.to_lowercase()).collect();
-    let of_server = job::of_server(listing);
     let mut out = Vec::new();
     for (index, passage) in listing.passages.iter().enumerate() {
-        let mut job = listing.item_of(passage).map_or(of_server, |item| job::of_item(item, &listing.server.text));
-        if let Some(item) = listing.item_of(passage).filter(|_| passage.place.is_parameter()) {
-            job = job.with(job::of_first_sentence(item));
-        }
+        let item = listing.item_of(passage);
+        let job = item.map_or_else(|| Job::of_server(listing), |item| Job::of_item(item, passage, &listing.server.text));
         let mut remarks = Reader { passage, index, job, own: &own, remarks: Vec::new() }.read();
         let more = remarks.len().saturating_sub(MOST);
         if more > 0 {
@@ -130,7 +127,7 @@ struct Reader<'l> {
     passage: &'l Passage,
     index: usize,
     /// The concepts that are the tool's own job.
-    job: Set,
+    job: Job<'l>,
     /// The names of the server's own tools.
     own: &'l BTreeSet<String>,
     remarks: Vec<Remark>,
@@ -159,7 +156,7 @@ impl Reader<'_> {
     }
 
     fn cut(&self, folded: &Folded, glued: bool) -> Sentences {
-        sentences(&folded.text, words(), glued, self.job, self.own)
+        sentences(&folded.text, words(), glued, &self.job, self.own)
     }
 
     fn push(&mut self, deed: &Deed, range: Range<usize>, words: Vec<String>, how: Option<How>) {

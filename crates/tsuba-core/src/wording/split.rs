@@ -1,7 +1,7 @@
 //! Text split over several places: each piece says little, together they ask for something.
 
-use super::concept::Set;
 use super::fold::fold;
+use super::job::Job;
 use super::sentence::sentences;
 use super::weigh::{Setting, deeds};
 use super::words::words;
@@ -37,7 +37,7 @@ pub(super) fn read(listing: &Listing, own: &BTreeSet<String>, out: &mut Vec<Rema
         let texts: Vec<&str> =
             indexes.iter().filter_map(|i| listing.passages.get(*i)).map(|p| p.at.text.trim()).collect();
         let joined = fold(&texts.join(" "));
-        let cut = sentences(&joined.text, words(), false, Set::default(), own);
+        let cut = sentences(&joined.text, words(), false, &Job::none(), own);
         let worst = deeds(&cut, Setting::default())
             .into_iter()
             .filter(|d| d.strength == Strength::Strong || d.score >= 100)

@@ -51,14 +51,14 @@ fn rotate(c: char, by: u8) -> char {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::wording::concept::Set;
     use crate::wording::fold::fold;
+    use crate::wording::job::Job;
     use crate::wording::sentence::sentences;
     use crate::wording::words::words;
 
     fn found(text: &str) -> Vec<(How, String, String)> {
         let folded = fold(text);
-        let cut = sentences(&folded.text, words(), false, Set::default(), &BTreeSet::new());
+        let cut = sentences(&folded.text, words(), false, &Job::none(), &BTreeSet::new());
         let mut out = Vec::new();
         find(&folded, &cut.dark, &mut out);
         out.into_iter().map(|part| (part.how, part.text, text[part.range].to_owned())).collect()

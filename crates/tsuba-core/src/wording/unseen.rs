@@ -7,15 +7,15 @@ use unicode_script::{Script, UnicodeScript as _};
 
 /// Finds them.
 pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
-    if text.bytes().all(|b| (0x20..0x7f).contains(&b) || matches!(b, b'\n' | b'\r' | b'\t')) {
-        return;
-    }
+    let plain = |b: &u8| (0x20..0x7f).contains(b) || matches!(b, b'\n' | b'\r' | b'\t');
     let mut at = 0;
     let mut zero = ZeroWidth::default();
     let mut stray = false;
     let mut bidi: Option<(usize, usize, usize)> = None;
-    let rtl = text.chars().any(is_right_to_left);
-    while let Some(c) = text.get(at..).and_then(|t| t.chars().next()) {
+    let mut rtl = None;
+    while let Some(skipped) = text.as_bytes().get(at..).and_then(|rest| rest.iter().position(|b| !plain(b))) {
+        at += skipped;
+        let Some(c) = text.get(at..).and_then(|t| t.chars().next()) else { break };
         let from = at;
         at += c.len_utf8();
         match u32::from(c) {
@@ -50,6 +50,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
                 zero.met(text, from, at);
             }
             0x202A..=0x202E | 0x2066..=0x2069 => {
+                let rtl = *rtl.get_or_insert_with(|| text.chars().any(is_right_to_left));
                 let turns = matches!(c, '\u{202d}' | '\u{202e}') || !rtl;
                 let (first, last, count) = bidi.unwrap_or((from, at, 0));
                 bidi = Some((first, at.max(last), count + usize::from(turns)));

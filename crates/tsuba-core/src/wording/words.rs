@@ -229,10 +229,10 @@ impl Words {
         Scan::whole(text, &self.little)
     }
 
-    /// The language of a text as a whole, and how many of its little words there are.
-    pub(super) fn language(&self, text: &str) -> (Language, usize) {
+    /// The language of a text as a whole.
+    pub(super) fn language(&self, text: &str) -> Language {
         let scan = self.scan(text);
-        Language::of(&scan.words, &scan.letters, text.len(), Language::English)
+        Language::of(&scan.words, &scan.letters, text.len(), Language::English).0
     }
 
     /// Every phrase of a language in the last sentence of a scan, by where it begins; `glued` reads it without regard to word ends.
