@@ -49,7 +49,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     }
 }
 
-/// How many short pieces follow each other, at most: cheap to count, and without them the dear readings need not be tried.
+/// How many short pieces follow each other, at most: without them the dear readings need not be tried.
 #[derive(Default)]
 struct Shape {
     /// Pieces of one letter.
@@ -61,6 +61,9 @@ struct Shape {
 impl Shape {
     fn of(text: &str) -> Self {
         let mut most = Self::default();
+        if text.is_ascii() && !may_have_short_pieces(text.as_bytes()) {
+            return most;
+        }
         let (mut singles, mut pairs, mut length, mut hex) = (0, 0, 0, true);
         // A last separator ends the last piece.
         for byte in text.bytes().chain([b' ']) {
@@ -82,6 +85,16 @@ impl Shape {
         }
         most
     }
+}
+
+/// Six letters set apart are eleven bytes, eight pairs of digits set apart are more: one of every six windows of six bytes lies wholly in
+/// them.
+fn may_have_short_pieces(bytes: &[u8]) -> bool {
+    let kind = |byte: u8| KINDS.get(usize::from(byte)).copied().unwrap_or(0);
+    bytes.chunks_exact(6).any(|window| {
+        let alternates = window.iter().zip(window.iter().skip(1)).all(|(a, b)| (kind(*a) == 0) != (kind(*b) == 0));
+        alternates || window.iter().all(|b| kind(*b) == 0 || kind(*b) & HEX != 0)
+    })
 }
 
 const COUNTS: u8 = 1;

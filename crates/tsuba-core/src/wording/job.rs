@@ -60,9 +60,9 @@ impl<'l> Job<'l> {
         Self { of: Of::Server(listing), set: OnceCell::new() }
     }
 
-    /// The job of the tool that a passage belongs to.
-    pub(super) fn of_item(item: &'l Item, passage: &Passage, server: &'l str) -> Self {
-        let of = if passage.place.is_parameter() { Of::Parameter(item, server) } else { Of::Item(item, server) };
+    /// The job of a tool, or of its parameters.
+    pub(super) fn of_item(item: &'l Item, parameter: bool, server: &'l str) -> Self {
+        let of = if parameter { Of::Parameter(item, server) } else { Of::Item(item, server) };
         Self { of, set: OnceCell::new() }
     }
 

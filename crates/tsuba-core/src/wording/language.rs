@@ -80,11 +80,11 @@ const LATIN: usize = Language::Dutch as usize + 1;
 #[derive(Debug)]
 pub(super) struct Little {
     /// The hash of a word and the languages it belongs to, as bits; an empty place has no languages.
-    slots: Vec<(u64, u16)>,
+    slots: Vec<(u32, u16)>,
 }
 
 /// A power of two, several times the number of little words.
-const SLOTS: usize = 4096;
+const SLOTS: usize = 2048;
 
 /// No little word is longer (bytes).
 const LONGEST: usize = 9;
@@ -107,7 +107,7 @@ impl Little {
 
     /// The languages that a word of this hash and length (bytes) belongs to, as bits.
     #[inline]
-    pub(super) fn bits(&self, hash: u64, length: usize) -> u16 {
+    pub(super) fn bits(&self, hash: u32, length: usize) -> u16 {
         if length > LONGEST {
             return 0;
         }

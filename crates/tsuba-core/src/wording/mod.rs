@@ -102,12 +102,22 @@ const MOST: usize = 12;
 const SHOWN: usize = 2000;
 
 /// Reads every text of a listing.
-pub(crate) fn read(listing: &Listing) -> Vec<Remark> {
+pub fn read(listing: &Listing) -> Vec<Remark> {
     let own: BTreeSet<String> = listing.items.iter().map(|item| item.name.text.to_lowercase()).collect();
     let mut out = Vec::new();
+    let of_server = Job::of_server(listing);
+    // The passages of an item follow each other.
+    let mut known: Option<(usize, bool, Job<'_>)> = None;
     for (index, passage) in listing.passages.iter().enumerate() {
-        let item = listing.item_of(passage);
-        let job = item.map_or_else(|| Job::of_server(listing), |item| Job::of_item(item, passage, &listing.server.text));
+        let parameter = passage.place.is_parameter();
+        let job = match passage.item.zip(listing.item_of(passage)) {
+            Some((number, item)) => {
+                let same = known.take().filter(|(n, p, _)| (*n, *p) == (number, parameter)).map(|(_, _, job)| job);
+                let job = same.unwrap_or_else(|| Job::of_item(item, parameter, &listing.server.text));
+                &known.insert((number, parameter, job)).2
+            }
+            None => &of_server,
+        };
         let mut remarks = Reader { passage, index, job, own: &own, remarks: Vec::new() }.read();
         let more = remarks.len().saturating_sub(MOST);
         if more > 0 {
@@ -127,7 +137,7 @@ struct Reader<'l> {
     passage: &'l Passage,
     index: usize,
     /// The concepts that are the tool's own job.
-    job: Job<'l>,
+    job: &'l Job<'l>,
     /// The names of the server's own tools.
     own: &'l BTreeSet<String>,
     remarks: Vec<Remark>,
@@ -156,7 +166,7 @@ impl Reader<'_> {
     }
 
     fn cut(&self, folded: &Folded, glued: bool) -> Sentences {
-        sentences(&folded.text, words(), glued, &self.job, self.own)
+        sentences(&folded.text, words(), glued, self.job, self.own)
     }
 
     fn push(&mut self, deed: &Deed, range: Range<usize>, words: Vec<String>, how: Option<How>) {

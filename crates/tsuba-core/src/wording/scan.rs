@@ -14,7 +14,7 @@ pub(super) struct Word {
     /// How far into the text it stands, in halves of words; where words are not spaced, a character is half a word.
     pub(super) halves: u32,
     /// The hash of its bytes.
-    pub(super) hash: u64,
+    pub(super) hash: u32,
     /// The languages it is a little word of, as bits.
     pub(super) little: u16,
 }
@@ -26,16 +26,16 @@ impl Word {
     }
 }
 
-/// FNV-1a, of 64 bits.
+/// FNV-1a.
 #[inline]
-fn stir(hash: u64, byte: u8) -> u64 {
-    (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3)
+fn stir(hash: u32, byte: u8) -> u32 {
+    (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193)
 }
 
-const SEED: u64 = 0xcbf2_9ce4_8422_2325;
+const SEED: u32 = 0x811c_9dc5;
 
 /// The hash of a word.
-pub(super) fn hash(word: &[u8]) -> u64 {
+pub(super) fn hash(word: &[u8]) -> u32 {
     word.iter().fold(SEED, |hash, byte| stir(hash, *byte))
 }
 

@@ -1,6 +1,7 @@
 //! A trie over bytes: every phrase that begins at a place, in one walk.
 
 use crate::prelude::*;
+use core::num::NonZeroU32;
 
 /// Phrases by their bytes.
 #[derive(Debug)]
@@ -21,9 +22,9 @@ struct Node {
     phrase: u32,
 }
 
-/// A node to go on from.
+/// A node to go on from, its number plus one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct From(u32);
+pub(super) struct From(NonZeroU32);
 
 impl Trie {
     /// Builds the trie of `phrases`, which are sorted and each there once.
@@ -66,7 +67,7 @@ impl Trie {
             index = self.child(node, *byte)?;
             node = self.nodes.get(index)?;
         }
-        Some(From(number(index)))
+        NonZeroU32::new(number(index + 1)).map(From)
     }
 
     #[inline]
@@ -79,13 +80,18 @@ impl Trie {
     /// Every phrase that begins at `at`: its number and its end, shortest first.
     #[inline]
     pub(super) fn at(&self, text: &[u8], at: usize, found: impl FnMut(usize, usize)) {
-        self.on(From(0), text, at, found);
+        self.walk(0, text, at, found);
     }
 
     /// Every phrase that goes on from a node with the text at `at`: its number and its end, shortest first.
     #[inline]
-    pub(super) fn on(&self, from: From, text: &[u8], at: usize, mut found: impl FnMut(usize, usize)) {
-        let Some(mut node) = self.nodes.get(from.0 as usize) else { return };
+    pub(super) fn on(&self, from: From, text: &[u8], at: usize, found: impl FnMut(usize, usize)) {
+        self.walk(from.0.get() as usize - 1, text, at, found);
+    }
+
+    #[inline]
+    fn walk(&self, from: usize, text: &[u8], at: usize, mut found: impl FnMut(usize, usize)) {
+        let Some(mut node) = self.nodes.get(from) else { return };
         let mut end = at;
         loop {
             if node.phrase != 0 {

@@ -54,7 +54,7 @@ pub(super) fn deeds(sentences: &Sentences, setting: Setting) -> Vec<Deed> {
             setting,
         };
         out.extend(strongest(&alone, 0));
-        if let Some(next) = list.get(index + 1) {
+        if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
                 hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
                 set: sentence.set.with(next.set),

@@ -86,7 +86,7 @@ struct Table {
     trie: Trie,
     /// Where phrases go on after their first word, by the hash of that word. Two words of one hash would find phrases that are not there,
     /// in a text made for that: to its own harm.
-    firsts: Vec<Option<(u64, From)>>,
+    firsts: Vec<Option<(u32, From)>>,
     /// The pairs of bytes with which phrases begin that may end inside of their first word.
     stems: Vec<bool>,
     /// The senses of phrase `i` are `senses[starts[i]..starts[i + 1]]`.
@@ -151,7 +151,7 @@ impl Table {
             }
             let (hash, Some(node)) = (hash(first.as_bytes()), trie.after(first.as_bytes())) else { continue };
             let mut at = hash as usize % SLOTS;
-            while firsts.get(at).is_some_and(|slot: &Option<(u64, From)>| slot.is_some_and(|(h, _)| h != hash)) {
+            while firsts.get(at).is_some_and(|slot: &Option<(u32, From)>| slot.is_some_and(|(h, _)| h != hash)) {
                 at = (at + 1) % SLOTS;
             }
             if let Some(slot) = firsts.get_mut(at) {
