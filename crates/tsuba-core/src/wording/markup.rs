@@ -10,7 +10,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
         between(text, "<!--", "-->", out);
         elements(text, out);
     }
-    if text.contains("[//]:") || text.contains("[comment]:") || text.contains("[_]:") {
+    if text.contains(']') && (text.contains("[//]:") || text.contains("[comment]:") || text.contains("[_]:")) {
         definitions(text, out);
     }
     space(text, out);

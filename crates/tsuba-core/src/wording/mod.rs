@@ -27,6 +27,7 @@ pub use reveal::How;
 use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
 use crate::text::{boundary, head, is_unseen};
+use concept::{Concept, Set};
 use core::ops::Range;
 use fold::{Folded, fold};
 use job::Job;
@@ -104,7 +105,7 @@ const SHOWN: usize = 2000;
 /// Reads every text of a listing.
 pub fn read(listing: &Listing) -> Vec<Remark> {
     let own: BTreeSet<String> = listing.items.iter().map(|item| item.name.text.to_lowercase()).collect();
-    let mut out = Vec::new();
+    let (mut out, mut said) = (Vec::new(), Vec::with_capacity(listing.passages.len()));
     let of_server = Job::of_server(listing);
     // The passages of an item follow each other.
     let mut known: Option<(usize, bool, Job<'_>)> = None;
@@ -118,7 +119,9 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
             }
             None => &of_server,
         };
-        let mut remarks = Reader { passage, index, job, own: &own, remarks: Vec::new() }.read();
+        let mut reader = Reader { passage, index, job, own: &own, remarks: Vec::new() };
+        said.push(reader.read());
+        let mut remarks = reader.remarks;
         let more = remarks.len().saturating_sub(MOST);
         if more > 0 {
             remarks.sort_by_key(|r| core::cmp::Reverse(r.strength));
@@ -129,7 +132,7 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
         }
         out.extend(remarks);
     }
-    split::read(listing, &own, &mut out);
+    split::read(listing, &said, &own, &mut out);
     out
 }
 
@@ -144,15 +147,16 @@ struct Reader<'l> {
 }
 
 impl Reader<'_> {
-    fn read(mut self) -> Vec<Remark> {
+    /// Fills the remarks; answers what the text says in the open.
+    fn read(&mut self) -> Set {
         let text = self.passage.at.text.as_str();
         let folded = fold(text);
+        let cut = self.cut(&folded, false);
         let setting = Setting {
             parameter: self.passage.place.is_parameter(),
-            named_secret: job::is_secret(self.passage),
+            named_secret: cut.list.iter().any(|s| s.set.has(Concept::Secret)) && job::is_secret(self.passage),
             hidden: false,
         };
-        let cut = self.cut(&folded, false);
         for deed in deeds(&cut, setting) {
             let range = trimmed(text, folded.written(deed.range.clone()));
             let words =
@@ -162,7 +166,7 @@ impl Reader<'_> {
         self.lookalikes(&folded);
         let parts = reveal(text, &folded, &cut.dark);
         self.revealed(text, parts, None);
-        self.remarks
+        cut.said
     }
 
     fn cut(&self, folded: &Folded, glued: bool) -> Sentences {

@@ -50,6 +50,8 @@ pub(super) struct Sentences {
     pub(super) list: Vec<Sentence>,
     /// Pieces of the text that are words and of no language.
     pub(super) dark: Vec<Range<usize>>,
+    /// All that is said in it, a tool's own job too.
+    pub(super) said: Set,
 }
 
 /// So many bytes at the beginning of a text show its language.
@@ -96,6 +98,7 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         let mut counter = Counter::new(text, range.start, scan.opens, &scan.words);
         for hit in &kept {
             let written = text.get(hit.start as usize..hit.end as usize).unwrap_or_default();
+            out.said = out.said.with(hit.set);
             let mut means = job.leaves(hit.set).without(Set::of(&[Concept::Common]));
             if means.has(Concept::Other) && own.contains(written) {
                 means = means.without(Set::of(&[Concept::Other]));
@@ -152,10 +155,20 @@ fn personal(set: Set, hits: &mut [Hit]) -> Set {
 
 /// Does a sentence name a tool of the same server? Only names that no ordinary word could be are looked for.
 fn names_own(sentence: &str, own: &BTreeSet<String>) -> bool {
-    memchr::memchr2(b'_', b'-', sentence.as_bytes()).is_some()
-        && sentence
-            .split(|c: char| !(c.is_alphanumeric() || c == '_' || c == '-'))
-            .any(|word| word.contains(['_', '-']) && own.contains(word))
+    let bytes = sentence.as_bytes();
+    let named = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'_' | b'-') || *b >= 0x80;
+    let mut done = 0;
+    for at in memchr::memchr2_iter(b'_', b'-', bytes) {
+        if at < done {
+            continue;
+        }
+        let from = at - bytes.get(done..at).unwrap_or_default().iter().rev().take_while(|b| named(b)).count();
+        done = at + bytes.get(at..).unwrap_or_default().iter().take_while(|b| named(b)).count();
+        if sentence.get(from..done).is_some_and(|word| own.contains(word)) {
+            return true;
+        }
+    }
+    false
 }
 
 /// What a phrase keeps of the words in it: who is meant, what is owed, and that orders and rules are.

@@ -1,9 +1,10 @@
 //! Text split over several places: each piece says little, together they ask for something.
 
+use super::concept::Set;
 use super::fold::fold;
 use super::job::Job;
 use super::sentence::sentences;
-use super::weigh::{Setting, deeds};
+use super::weigh::{Setting, deeds, may_amount};
 use super::words::words;
 use super::{Class, MOST, Remark, Strength, shortened};
 use crate::evidence::{Listing, Place};
@@ -13,8 +14,8 @@ use crate::prelude::*;
 const WINDOW: usize = 4;
 const PIECE: usize = 240;
 
-/// Reads short texts that follow each other as one. Only what no place says alone is told.
-pub(super) fn read(listing: &Listing, own: &BTreeSet<String>, out: &mut Vec<Remark>) {
+/// Reads short texts that follow each other as one; `said` is what each passage says. Only what no place says alone is told.
+pub(super) fn read(listing: &Listing, said: &[Set], own: &BTreeSet<String>, out: &mut Vec<Remark>) {
     let told: BTreeSet<usize> = out.iter().filter(|r| r.strength > Strength::Faint).map(|r| r.passage).collect();
     let speaks = |place: Place| !matches!(place, Place::Name | Place::Address | Place::ParameterName);
     let pieces: Vec<usize> = listing
@@ -31,7 +32,11 @@ pub(super) fn read(listing: &Listing, own: &BTreeSet<String>, out: &mut Vec<Rema
             continue;
         };
         let Some(first) = indexes.first().copied().filter(|first| *first >= from) else { continue };
-        if indexes.iter().any(|i| told.contains(i)) {
+        let sets = indexes.iter().filter_map(|index| said.get(*index)).filter(|set| !set.is_empty());
+        let all = sets.clone().fold(Set::default(), |all, set| all.with(*set));
+        // What one of them says alone has been read.
+        if indexes.iter().any(|i| told.contains(i)) || sets.count() < 2 || !may_amount(all)
+        {
             continue;
         }
         let texts: Vec<&str> =

@@ -71,6 +71,20 @@ pub(super) fn deeds(sentences: &Sentences, setting: Setting) -> Vec<Deed> {
     without_shadows(out)
 }
 
+/// May sentences of these concepts amount to an act at all? Cheap: nothing is said of where they stand.
+pub(super) fn may_amount(set: Set) -> bool {
+    ACTS.iter().any(|act| set.meets(act.marks) && act.needs.iter().any(|needs| needs.iter().all(|term| may_hold(term, set))))
+}
+
+fn may_hold(term: &Term, set: Set) -> bool {
+    match term {
+        Term::Has(all) | Term::Affirmed(all) | Term::Commands(all) => set.meets(*all),
+        Term::Near(a, b, _) => set.meets(*a) && set.meets(*b),
+        Term::Denied(all) => set.meets(*all) && set.meets(NOT),
+        Term::Lacks(_) | Term::NamedSecret | Term::InParameter | Term::Plain => true,
+    }
+}
+
 /// Of overlapping deeds of one class the stronger stays; a sentence's faint deeds give way to its clear ones.
 fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
     let mut out: Vec<Deed> = Vec::new();
