@@ -12,7 +12,7 @@ use core::ops::Range;
 /// A run longer than this (bytes) is decoded in part.
 const MAX_RUN: usize = 16 * 1024;
 
-/// A shorter run is no encoded text (bytes).
+/// A shorter run is no encoded text (bytes). At least 15, so that eight in a row are at a multiple of eight.
 const SHORTEST: usize = 16;
 
 /// Finds it.
@@ -138,17 +138,17 @@ fn is_code(b: u8) -> bool {
 fn runs(text: &str, out: &mut Vec<Revealed>) {
     let bytes = text.as_bytes();
     let is_code_at = |i: usize| bytes.get(i).is_some_and(|b| is_code(*b));
-    // A run has at least one byte at a multiple of its least length: only these are looked at.
-    let (mut probe, mut done) = (SHORTEST - 1, 0);
-    while probe < bytes.len() {
-        if !is_code_at(probe) {
-            probe += SHORTEST;
+    // Every run holds eight bytes in a row that begin at a multiple of eight.
+    let (mut probe, mut done) = (0, 0);
+    while let Some(block) = bytes.get(probe..probe + 8) {
+        if block.contains(&b' ') || !block.iter().all(|b| is_code(*b)) {
+            probe += 8;
             continue;
         }
         let back = bytes.get(done..probe).unwrap_or_default().iter().rev().take_while(|b| is_code(**b)).count();
         let from = probe - back;
         let at = (probe..).find(|i| !is_code_at(*i)).unwrap_or(bytes.len());
-        (done, probe) = (at, at + SHORTEST);
+        (done, probe) = (at, at.next_multiple_of(8));
         if at - from < SHORTEST {
             continue;
         }

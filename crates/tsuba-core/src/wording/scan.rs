@@ -34,6 +34,25 @@ fn stir(hash: u32, byte: u8) -> u32 {
 
 const SEED: u32 = 0x811c_9dc5;
 
+/// Letters, digits and the underscore.
+static PLAIN: [bool; 256] = {
+    let mut plain = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        #[expect(clippy::indexing_slicing, reason = "the loop's bound; iterators are not const")]
+        {
+            plain[byte] = (byte as u8).is_ascii_alphanumeric() || byte as u8 == b'_';
+        }
+        byte += 1;
+    }
+    plain
+};
+
+#[inline]
+fn is_plain(byte: u8) -> bool {
+    PLAIN.get(usize::from(byte)).copied().unwrap_or(false)
+}
+
 /// The hash of a word.
 pub(super) fn hash(word: &[u8]) -> u32 {
     word.iter().fold(SEED, |hash, byte| stir(hash, *byte))
@@ -156,7 +175,7 @@ impl<'t> Scan<'t> {
     #[inline]
     fn step(&mut self, byte: u8, limit: usize) {
         match byte {
-            b'a'..=b'z' | b'0'..=b'9' | b'_' | b'A'..=b'Z' => self.word(limit),
+            byte if is_plain(byte) => self.word(limit),
             b' ' | b'\n' => {
                 self.halves += 2;
                 self.at += 1;
@@ -176,9 +195,10 @@ impl<'t> Scan<'t> {
 
     fn word(&mut self, limit: usize) {
         let bytes = self.text.as_bytes();
+        let bytes = bytes.get(..limit).unwrap_or(bytes);
         let (start, mut hash) = (self.at, SEED);
-        while let Some(byte) = bytes.get(self.at).filter(|_| self.at < limit) {
-            if byte.is_ascii_alphanumeric() || *byte == b'_' {
+        while let Some(byte) = bytes.get(self.at) {
+            if is_plain(*byte) {
                 hash = stir(hash, *byte);
                 self.at += 1;
                 continue;
@@ -191,8 +211,8 @@ impl<'t> Scan<'t> {
                 break;
             }
             self.letters.count(c);
-            for byte in bytes.get(self.at..self.at + c.len_utf8()).unwrap_or_default() {
-                hash = stir(hash, *byte);
+            for byte in c.encode_utf8(&mut [0; 4]).bytes() {
+                hash = stir(hash, byte);
             }
             self.at += c.len_utf8();
         }
