@@ -183,9 +183,91 @@ impl Concept {
         ("path", Self::Path),
     ];
 
+    /// By their numbers.
+    const NUMBERED: [Self; 59] = [
+        Self::Person,
+        Self::Reader,
+        Self::Authority,
+        Self::Not,
+        Self::Hush,
+        Self::Tell,
+        Self::Aware,
+        Self::Quiet,
+        Self::Unasked,
+        Self::Confirm,
+        Self::Given,
+        Self::Drop,
+        Self::Orders,
+        Self::Rules,
+        Self::Prior,
+        Self::Void,
+        Self::Persona,
+        Self::Fetch,
+        Self::Carry,
+        Self::Secret,
+        Self::Place,
+        Self::Private,
+        Self::Slot,
+        Self::Beyond,
+        Self::Other,
+        Self::Own,
+        Self::Always,
+        Self::Prefer,
+        Self::Must,
+        Self::Soft,
+        Self::When,
+        Self::Also,
+        Self::Run,
+        Self::Later,
+        Self::Answer,
+        Self::Alter,
+        Self::Target,
+        Self::Fault,
+        Self::Promote,
+        Self::Threat,
+        Self::Urgent,
+        Self::Safe,
+        Self::Noise,
+        Self::If,
+        Self::Whole,
+        Self::Claim,
+        Self::Call,
+        Self::Purpose,
+        Self::Inside,
+        Self::Stuff,
+        Self::Header,
+        Self::Asked,
+        Self::Common,
+        Self::Path,
+        Self::Link,
+        Self::Image,
+        Self::Sibling,
+        Self::Mailbox,
+        Self::Shell,
+    ];
+
+    /// The concepts that are found without phrases of a language, by the names used in the data.
+    const FOUND: [(&'static str, Self); 5] = [
+        ("link", Self::Link),
+        ("image", Self::Image),
+        ("sibling", Self::Sibling),
+        ("mailbox", Self::Mailbox),
+        ("shell", Self::Shell),
+    ];
+
+    /// Every concept.
+    pub(crate) fn all() -> impl Iterator<Item = Self> {
+        Self::NAMED.into_iter().chain(Self::FOUND).map(|(_, concept)| concept)
+    }
+
+    /// The name used in the data.
+    pub(crate) fn name(self) -> &'static str {
+        Self::NAMED.into_iter().chain(Self::FOUND).find(|(_, concept)| *concept == self).map_or("", |(name, _)| name)
+    }
+
     /// The concept with this name.
     pub(crate) fn named(name: &str) -> Option<Self> {
-        Self::NAMED.iter().find(|(n, _)| *n == name).map(|(_, concept)| *concept)
+        Self::NAMED.into_iter().chain(Self::FOUND).find(|(n, _)| *n == name).map(|(_, concept)| concept)
     }
 }
 
@@ -233,6 +315,16 @@ impl Set {
     #[must_use]
     pub(crate) const fn without(self, other: Self) -> Self {
         Self(self.0 & !other.0)
+    }
+
+    /// What is in it, in order.
+    pub(crate) fn iter(self) -> impl Iterator<Item = Concept> {
+        let mut bits = self.0;
+        core::iter::from_fn(move || {
+            let lowest = bits.checked_ilog2().map(|_| bits.trailing_zeros() as usize)?;
+            bits &= bits - 1;
+            Concept::NUMBERED.get(lowest).copied()
+        })
     }
 
     /// Is it empty?

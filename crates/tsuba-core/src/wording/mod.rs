@@ -11,11 +11,14 @@ mod decode;
 mod fold;
 mod job;
 mod language;
+mod learned;
+mod lift;
 mod markup;
 mod reveal;
 mod scan;
 mod sentence;
 mod split;
+mod train;
 mod trie;
 mod turned;
 mod unseen;
@@ -23,6 +26,7 @@ mod weigh;
 mod words;
 
 pub use reveal::How;
+pub use train::{Example, train};
 
 use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
@@ -157,7 +161,7 @@ impl Reader<'_> {
             named_secret: cut.list.iter().any(|s| s.set.has(Concept::Secret)) && job::is_secret(self.passage),
             hidden: false,
         };
-        for deed in deeds(&cut, setting) {
+        for deed in deeds(&folded.text, &cut, setting) {
             let range = trimmed(text, folded.written(deed.range.clone()));
             let words =
                 deed.words.iter().map(|w| text.get(folded.written(w.clone())).unwrap_or_default().to_owned()).collect();
@@ -200,7 +204,7 @@ impl Reader<'_> {
             let folded = fold(&part.text);
             let setting = Setting { hidden: true, ..Setting::default() };
             let cut = self.cut(&folded, part.how == How::Spaced);
-            let said = deeds(&cut, setting);
+            let said = deeds(&folded.text, &cut, setting);
             let worst = said.iter().map(|deed| deed.strength).max();
             let class = if part.how.is_hidden() { Class::HiddenText } else { Class::Encoded };
             let speaks = part.text.split_whitespace().count() >= 3;

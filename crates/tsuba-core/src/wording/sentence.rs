@@ -3,6 +3,7 @@
 use super::concept::{Concept, Set};
 use super::job::Job;
 use super::language::Language;
+use super::learned::{Sum, weights};
 use super::scan::{Counter, Scan, halves};
 use super::words::{Found, Words};
 use crate::prelude::*;
@@ -39,6 +40,8 @@ pub(super) struct Sentence {
     pub(super) word: u32,
     /// Its language.
     pub(super) language: Language,
+    /// What its words weigh by what is learned: of English only, and where it says anything.
+    pub(super) learned: Option<Sum>,
 }
 
 /// A text cut into sentences.
@@ -122,7 +125,9 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         if !set.is_empty() && names_own(text.get(range.clone()).unwrap_or_default(), own) {
             set = set.with(Set::of(&[Concept::Sibling]));
         }
-        out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language });
+        let learned =
+            (language == Language::English && !set.is_empty()).then(|| weights().words(&scan.words));
+        out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language, learned });
     }
     out
 }

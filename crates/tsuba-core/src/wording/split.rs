@@ -43,7 +43,7 @@ pub(super) fn read(listing: &Listing, said: &[Set], own: &BTreeSet<String>, out:
             indexes.iter().filter_map(|i| listing.passages.get(*i)).map(|p| p.at.text.trim()).collect();
         let joined = fold(&texts.join(" "));
         let cut = sentences(&joined.text, words(), false, &Job::none(), own);
-        let worst = deeds(&cut, Setting::default())
+        let worst = deeds(&joined.text, &cut, Setting::default())
             .into_iter()
             .filter(|d| d.strength == Strength::Strong || d.score >= 100)
             .max_by_key(|d| d.score);

@@ -3,6 +3,7 @@
 use super::act::{Act, Feature, Term};
 use super::acts::ACTS;
 use super::concept::{Concept, Set};
+use super::lift::lifted;
 use super::sentence::{Hit, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
@@ -37,8 +38,8 @@ const TOGETHER: i32 = 20;
 /// Scores this far below the bar are told as faint.
 const FAINT: i32 = 20;
 
-/// Every act of a text, the strongest of each sentence.
-pub(super) fn deeds(sentences: &Sentences, setting: Setting) -> Vec<Deed> {
+/// Every act of a folded text, the strongest of each sentence.
+pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<Deed> {
     let mut out: Vec<Deed> = Vec::new();
     let list = &sentences.list;
     for (index, sentence) in list.iter().enumerate() {
@@ -53,7 +54,7 @@ pub(super) fn deeds(sentences: &Sentences, setting: Setting) -> Vec<Deed> {
             late,
             setting,
         };
-        out.extend(strongest(&alone, 0));
+        out.extend(lifted(text, &alone, sentence.learned, strongest(&alone, 0)));
         if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
                 hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
@@ -112,10 +113,10 @@ fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
 }
 
 /// A passage of one or two sentences.
-struct Passage<'s> {
-    hits: &'s [Hit],
-    set: Set,
-    range: Range<usize>,
+pub(super) struct Passage<'s> {
+    pub(super) hits: &'s [Hit],
+    pub(super) set: Set,
+    pub(super) range: Range<usize>,
     /// Is it the first sentence of the text?
     first: bool,
     /// Does it begin with the first sentence of the text?
@@ -123,7 +124,7 @@ struct Passage<'s> {
     /// The number of its first word.
     word: u32,
     late: bool,
-    setting: Setting,
+    pub(super) setting: Setting,
 }
 
 fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
@@ -183,7 +184,7 @@ fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
 }
 
 /// Overlapping and touching ranges as one.
-fn joined(ranges: impl Iterator<Item = Range<usize>>) -> Vec<Range<usize>> {
+pub(super) fn joined(ranges: impl Iterator<Item = Range<usize>>) -> Vec<Range<usize>> {
     let mut out: Vec<Range<usize>> = Vec::new();
     for range in ranges {
         match out.last_mut() {

@@ -338,14 +338,7 @@ fn entries(data: &str) -> impl Iterator<Item = (Concept, &str)> {
     data.lines()
         .filter_map(|line| line.split_once(':'))
         .filter_map(|(name, phrases)| {
-            let concept = match name {
-                "link" => Some(Concept::Link),
-                "shell" => Some(Concept::Shell),
-                "image" => Some(Concept::Image),
-                "mailbox" => Some(Concept::Mailbox),
-                _ => Concept::named(name),
-            };
-            concept.map(|concept| (concept, phrases))
+            Concept::named(name).map(|concept| (concept, phrases))
         })
         .flat_map(|(concept, phrases)| phrases.split([',', '、', '،']).map(move |phrase| (concept, phrase)))
 }
@@ -421,10 +414,7 @@ mod tests {
         for (language, data) in Language::ALL {
             for line in data.lines() {
                 let name = line.split_once(':').unwrap_or_default().0;
-                assert!(
-                    Concept::named(name).is_some() || ["link", "shell", "image", "mailbox"].contains(&name),
-                    "{language:?}: {line:.20}"
-                );
+                assert!(Concept::named(name).is_some(), "{language:?}: {line:.20}");
             }
         }
     }

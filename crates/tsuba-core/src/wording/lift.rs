@@ -1,0 +1,86 @@
+//! Telling sentences by what is learned, where no act says enough.
+
+use super::concept::{Concept, Set};
+use super::learned::{Sign, Sum, of_words, weights};
+use super::scan::Word;
+use super::weigh::{Deed, Passage, joined};
+use super::words::words;
+use super::{Class, Strength};
+use crate::prelude::*;
+use core::ops::Range;
+
+/// A faint act is clear, and a sentence without one is told, where what is learned of its `words` speaks for it.
+pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, known: Option<Deed>) -> Option<Deed> {
+    let Some(words) = words.filter(|_| known.as_ref().is_none_or(|deed| deed.strength == Strength::Faint)) else {
+        return known;
+    };
+    let weights = weights();
+    let score = weights.score(words.with(weights.concepts(passage.set, passage.setting.parameter)));
+    match known {
+        Some(deed) if score >= LIFTS => Some(Deed { strength: Strength::Clear, ..deed }),
+        None if score >= TELLS => Some(Deed {
+            class: class_of(passage.set),
+            strength: Strength::Clear,
+            score,
+            range: passage.range.clone(),
+            words: telling(text, passage),
+        }),
+        known => known,
+    }
+}
+
+/// From this score on (hundredths) a faint act is clear.
+const LIFTS: i32 = 0;
+/// From this score on a sentence is told.
+const TELLS: i32 = 60;
+
+/// What a sentence does that is told by what is learned: the class that its concepts are most of.
+fn class_of(set: Set) -> Class {
+    let any = |concepts: &[Concept]| set.meets(Set::of(concepts));
+    let unsaid = any(&[Concept::Not]) && any(&[Concept::Tell, Concept::Aware]) && any(&[Concept::Person, Concept::Answer]);
+    let data = any(&[Concept::Path, Concept::Secret, Concept::Place, Concept::Private, Concept::Stuff, Concept::Asked]);
+    let carried = any(&[Concept::Carry, Concept::Fetch, Concept::Beyond, Concept::Slot]);
+    if any(&[Concept::Hush, Concept::Quiet]) || unsaid {
+        Class::Secrecy
+    } else if any(&[Concept::Drop, Concept::Void, Concept::Persona]) && any(&[Concept::Orders, Concept::Rules, Concept::Safe]) {
+        Class::Override
+    } else if any(&[Concept::Link]) && data {
+        Class::OutboundLink
+    } else if any(&[Concept::Other]) && any(&[Concept::Carry, Concept::Alter, Concept::Run]) {
+        Class::SteersOtherTool
+    } else if data && carried {
+        Class::AsksForData
+    } else if any(&[Concept::Threat, Concept::Prefer, Concept::Fault, Concept::Other]) {
+        Class::Pressure
+    } else if any(&[Concept::Authority, Concept::Given]) {
+        Class::FalseAuthority
+    } else {
+        Class::Instruction
+    }
+}
+
+/// So many features are quoted.
+const QUOTED: usize = 4;
+
+/// The words that speak most for what is learned.
+fn telling(text: &str, passage: &Passage<'_>) -> Vec<Range<usize>> {
+    let words = words().scan(text.get(passage.range.clone()).unwrap_or_default()).words;
+    let at = |word: &Word| passage.range.start + word.start as usize..passage.range.start + word.end as usize;
+    let mut all: Vec<(i32, Range<usize>)> = Vec::new();
+    let mut put = |feature: Sign<'_>, range: Range<usize>| all.push((weights().of(feature), range));
+    of_words(&words, |feature| match feature {
+        Sign::Word(word) => put(feature, at(word)),
+        Sign::Words(one, two) => put(feature, at(one).start..at(two).end),
+        Sign::Concept(_) | Sign::Concepts(..) | Sign::Parameter | Sign::OfParameter(_) => {}
+    });
+    for hit in passage.hits {
+        hit.set.iter().for_each(|concept| put(Sign::Concept(concept), hit.start as usize..hit.end as usize));
+    }
+    all.retain(|(weight, _)| *weight > 0);
+    all.sort_by_key(|(weight, range)| (core::cmp::Reverse(*weight), range.start));
+    all.truncate(QUOTED);
+    let mut ranges: Vec<Range<usize>> = all.into_iter().map(|(_, range)| range).collect();
+    ranges.sort_by_key(|range| range.start);
+    joined(ranges.into_iter())
+}
+
