@@ -214,6 +214,9 @@ pub(super) static ACTS: &[Act] = &[
                     f(15, &[denied(&[C::Tell]), affirmed(&[C::Carry])]),
                     f(20, &[denied(&[C::Tell, C::Aware]), has(&[C::Beyond])]),
                     f(-40, &[near(&[C::Noise], &[C::Tell, C::Hush], 8)]),
+                    // What the model itself does not see, or what it is to say because the person does not.
+                    f(-40, &[near(&[C::Reader], &[C::Aware], 2)]),
+                    f(-40, &[affirmed(&[C::Tell]), denied(&[C::Aware])]),
                     f(-25, &[has(&[C::If])]),
                     f(-40, &[Term::Plain]),
                 ],
@@ -302,6 +305,9 @@ pub(super) static ACTS: &[Act] = &[
                     f(15, &[has(&[C::Claim]), has(&[C::Fault])]),
                     f(15, &[has(&[C::Claim]), has(&[C::Always])]),
                     f(50, &[has(&[C::Promote])]),
+                    // To recommend what suits somebody is an ordinary job.
+                    f(-25, &[has(&[C::Promote]), lacks(&[C::Always, C::Later, C::Must, C::Own, C::Beyond, C::When, C::Also, C::Answer])]),
+                    f(-30, &[near(&[C::When], &[C::Claim], 2)]),
                     f(20, &[has(&[C::Promote]), has(&[C::Answer, C::Person])]),
                     f(45, &[near(&[C::Alter], &[C::Target], 8)]),
                     f(15, &[near(&[C::Target], &[C::Target], 8)]),

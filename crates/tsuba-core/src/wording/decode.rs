@@ -163,7 +163,10 @@ fn runs(text: &str, out: &mut Vec<Revealed>) {
 fn push(range: Range<usize>, text: String, how: How, out: &mut Vec<Revealed>) {
     // All of it is read, however much there is: decoded texts are together no longer than what they are decoded from.
     if reads_as_language(&fold(&text).text) {
-        out.push(Revealed { range, text, how, deliberate: false });
+        // Base64 and hexadecimal are for machines; plain letters as escapes are for nobody, and take twice their room.
+        let escaped = matches!(how, How::Percent | How::Entities | How::Escapes);
+        let deliberate = escaped && range.len() >= 2 * text.len();
+        out.push(Revealed { range, text, how, deliberate });
     }
 }
 
@@ -352,7 +355,7 @@ fn spaced(text: &str, out: &mut Vec<Revealed>) {
         if count >= 6 {
             let start = chars.get(at).map_or(0, |(i, _)| *i);
             let end = chars.get(next).map_or(text.len(), |(i, _)| *i);
-            out.push(Revealed { range: start..end, text: said, how: How::Spaced, deliberate: false });
+            out.push(Revealed { range: start..end, text: said, how: How::Spaced, deliberate: count >= 12 });
         }
         at = next.max(at + 1);
     }

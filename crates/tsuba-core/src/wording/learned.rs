@@ -71,6 +71,11 @@ pub(super) struct Sum {
 }
 
 impl Sum {
+    /// How many features.
+    pub(super) fn count(self) -> u32 {
+        self.count
+    }
+
     /// With what another part of the sentence weighs.
     pub(super) fn with(self, other: Self) -> Self {
         Self { weight: self.weight.saturating_add(other.weight), count: self.count.saturating_add(other.count) }

@@ -17,9 +17,9 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, know
     let weights = weights();
     let score = weights.score(words.with(weights.concepts(passage.set, passage.setting.parameter)));
     match known {
-        Some(deed) if score >= LIFTS => Some(Deed { strength: Strength::Clear, ..deed }),
-        None if score >= TELLS => Some(Deed {
-            class: class_of(passage.set),
+        Some(deed) if score >= if deed.class == Class::Pressure { TELLS } else { LIFTS } => Some(Deed { strength: Strength::Clear, ..deed }),
+        None if score >= needed(passage) && words.count() >= LEAST => Some(Deed {
+            class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: Strength::Clear,
             score,
             range: passage.range.clone(),
@@ -30,17 +30,27 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, know
 }
 
 /// From this score on (hundredths) a faint act is clear.
-const LIFTS: i32 = 0;
+const LIFTS: i32 = -10;
 /// From this score on a sentence is told.
-const TELLS: i32 = 60;
+const TELLS: i32 = 40;
+/// So much more is needed where its concepts make it nothing in particular, and in the text of a parameter.
+const VAGUE: i32 = 30;
 
-/// What a sentence does that is told by what is learned: the class that its concepts are most of.
-fn class_of(set: Set) -> Class {
+fn needed(passage: &Passage<'_>) -> i32 {
+    let vague = class_of(passage.set).is_none();
+    TELLS + if vague { VAGUE } else { 0 } + if vague && passage.setting.parameter { VAGUE } else { 0 }
+}
+
+/// Of a sentence with fewer words and pairs of words nothing is learned.
+const LEAST: u32 = 9;
+
+/// What a sentence does that is told by what is learned: the class that its concepts are most of, if they are any.
+fn class_of(set: Set) -> Option<Class> {
     let any = |concepts: &[Concept]| set.meets(Set::of(concepts));
     let unsaid = any(&[Concept::Not]) && any(&[Concept::Tell, Concept::Aware]) && any(&[Concept::Person, Concept::Answer]);
     let data = any(&[Concept::Path, Concept::Secret, Concept::Place, Concept::Private, Concept::Stuff, Concept::Asked]);
     let carried = any(&[Concept::Carry, Concept::Fetch, Concept::Beyond, Concept::Slot]);
-    if any(&[Concept::Hush, Concept::Quiet]) || unsaid {
+    Some(if any(&[Concept::Hush, Concept::Quiet]) || unsaid {
         Class::Secrecy
     } else if any(&[Concept::Drop, Concept::Void, Concept::Persona]) && any(&[Concept::Orders, Concept::Rules, Concept::Safe]) {
         Class::Override
@@ -55,8 +65,8 @@ fn class_of(set: Set) -> Class {
     } else if any(&[Concept::Authority, Concept::Given]) {
         Class::FalseAuthority
     } else {
-        Class::Instruction
-    }
+        return None;
+    })
 }
 
 /// So many features are quoted.

@@ -26,7 +26,7 @@ pub(super) fn find(folded: &Folded, dark: &[Range<usize>], out: &mut Vec<Reveale
             moved.into_iter().find(|text| reads_plainly(text)).map(|text| (How::Rotated, text))
         };
         if let Some((how, text)) = said {
-            out.push(Revealed { range: folded.written(range.clone()), text, how, deliberate: false });
+            out.push(Revealed { range: folded.written(range.clone()), text, how, deliberate: true });
         }
     }
 }

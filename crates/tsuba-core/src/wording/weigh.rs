@@ -230,7 +230,9 @@ impl Passage<'_> {
                 let opening = self.hits.iter().position(|hit| hit.bare && hit.set.meets(*set)).filter(|i| {
                     let before = self.hits.get(..*i).unwrap_or_default();
                     let start = self.hits.get(*i).map_or(0, |hit| hit.word).saturating_sub(self.word);
-                    start <= 1 || (start <= 9 && !before.is_empty() && before.iter().all(|hit| hit.set.meets(LEADS)))
+                    // `Before you delete`: said of somebody, not ordered.
+                    let told = before.last().is_some_and(|last| last.set.has(Concept::Reader) && last.end + 1 == self.start_of(*i));
+                    !told && start <= 1 || (start <= 9 && !before.is_empty() && before.iter().all(|hit| hit.set.meets(LEADS)))
                 });
                 opening.is_some_and(|i| {
                     used.push(i);
@@ -240,13 +242,22 @@ impl Passage<'_> {
             Term::NamedSecret => self.setting.named_secret,
             Term::InParameter => self.setting.parameter,
             Term::Plain => {
-                self.first
+                (self.first || self.gives_account())
                     && !self.setting.parameter
                     && !self.setting.hidden
                     && !self.set.meets(URGING)
                     && !self.hits.first().is_some_and(|hit| hit.set.has(Concept::When) && hit.word == self.word)
             }
         }
+    }
+
+    /// Does it begin with what somebody does (`Sends …`), as descriptions do?
+    fn gives_account(&self) -> bool {
+        self.hits.first().is_some_and(|hit| hit.word <= self.word + 1 && !hit.bare && hit.set.meets(DOES))
+    }
+
+    fn start_of(&self, index: usize) -> u32 {
+        self.hits.get(index).map_or(0, |hit| hit.start)
     }
 
     fn of(&self, set: Set) -> impl Iterator<Item = (usize, &Hit)> {
@@ -294,6 +305,8 @@ const LEADS: Set = Set::of(&[
     Concept::Must,
     Concept::Always,
 ]);
+/// What tools do.
+const DOES: Set = Set::of(&[Concept::Fetch, Concept::Carry, Concept::Run, Concept::Alter, Concept::Drop, Concept::Tell, Concept::Call]);
 const NOT: Set = Set::of(&[Concept::Not]);
 const URGING: Set = Set::of(&[
     Concept::Must,
