@@ -18,6 +18,7 @@ use tsuba_core::judge::{InTurn, Options, Rule, audit};
 use tsuba_core::read::Input;
 use tsuba_core::text::fingerprint;
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
+use tsuba_core::wording::{Example, train};
 
 /// What must be reached on the part held out. Wanted are 0.95 and 0.01; these are what is reached so far, and only go the right way.
 const RECALL: f64 = 0.89;
@@ -185,6 +186,41 @@ fn hostile_texts_are_found_and_honest_ones_left_alone() {
     assert!(share(true, true).0 >= RECALL, "recall on the part held out");
     assert!(share(true, false).0 >= 1.0 - ALARMS, "false alarms on the part held out");
     assert!(named.0 * 10 >= named.1 * 7, "most texts are found for what they are");
+}
+
+fn training() -> (String, String) {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("training");
+    let read = |name: &str| std::fs::read_to_string(folder.join(name)).unwrap();
+    (read("hostile-en.txt"), read("honest-en.txt"))
+}
+
+#[test]
+fn the_weights_are_what_the_training_texts_give() {
+    let (hostile, honest) = training();
+    let examples: Vec<Example<'_>> = Example::read(&hostile, true).chain(Example::read(&honest, false)).collect();
+    let written = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("src/wording/words/learned.txt");
+    let same = std::fs::read_to_string(written).unwrap() == train(&examples);
+    assert!(same, "stale: cargo run -p tsuba-core --example train_wording");
+}
+
+#[test]
+fn what_is_held_out_is_not_trained_on() {
+    let (hostile, honest) = training();
+    let plain = |text: &str| text.to_lowercase().replace(|c: char| !c.is_alphanumeric(), "");
+    let trained: BTreeSet<String> =
+        hostile.lines().chain(honest.lines()).map(|l| plain(l.trim_start_matches("@p "))).collect();
+    let seen: Vec<String> = corpus()
+        .iter()
+        .filter(|sample| sample.held_out())
+        .flat_map(|sample| {
+            let parts =
+                sample.line.split(" | ").skip(2).map(|part| part.split_once('=').map_or(part, |(_, text)| text));
+            parts.flat_map(|part| part.split_inclusive(". ").map(plain).chain([plain(part)])).collect::<Vec<_>>()
+        })
+        // Two or three words are nobody's.
+        .filter(|part| part.len() > 20 && trained.contains(part))
+        .collect();
+    assert_eq!(seen.len(), 0, "texts that are held out are trained on");
 }
 
 #[test]

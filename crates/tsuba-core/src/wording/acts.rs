@@ -158,6 +158,8 @@ pub(super) static ACTS: &[Act] = &[
                     f(-35, &[Term::Plain]),
                     f(-20, &[has(&[C::If]), has(&[C::Confirm, C::Given])]),
                     f(-30, &[has(&[C::Inside])]),
+                    // Paths that are kept out.
+                    f(-45, &[near(&[C::Path], &[C::Not], 4), lacks(&[C::Hush, C::Quiet, C::Beyond])]),
                 ],
             },
             URGES,
@@ -306,7 +308,13 @@ pub(super) static ACTS: &[Act] = &[
                     f(15, &[has(&[C::Claim]), has(&[C::Always])]),
                     f(50, &[has(&[C::Promote])]),
                     // To recommend what suits somebody is an ordinary job.
-                    f(-25, &[has(&[C::Promote]), lacks(&[C::Always, C::Later, C::Must, C::Own, C::Beyond, C::When, C::Also, C::Answer])]),
+                    f(
+                        -25,
+                        &[
+                            has(&[C::Promote]),
+                            lacks(&[C::Always, C::Later, C::Must, C::Own, C::Beyond, C::When, C::Also, C::Answer]),
+                        ],
+                    ),
                     f(-30, &[near(&[C::When], &[C::Claim], 2)]),
                     f(20, &[has(&[C::Promote]), has(&[C::Answer, C::Person])]),
                     f(45, &[near(&[C::Alter], &[C::Target], 8)]),

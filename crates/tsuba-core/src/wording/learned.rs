@@ -190,27 +190,22 @@ pub(super) fn root(count: u32) -> i32 {
 }
 
 #[cfg(test)]
-mod temp {
-    extern crate std;
+mod tests {
     use super::*;
-    use crate::wording::{fold::fold, job::Job, sentence::sentences, words::words};
+    use crate::wording::words::words;
+
     #[test]
-    fn temp_scores() {
-        let read = |p: &str| std::fs::read_to_string(p).unwrap();
-        let (hostile, honest) = (read("/tmp/w/tr/hostile.txt"), read("/tmp/w/tr/honest.txt"));
-        let examples: Vec<_> = [(&hostile, true), (&honest, false)].into_iter()
-            .flat_map(|(t, h)| t.lines().filter(|l| !l.is_empty()).map(move |l| (l, h)))
-            .map(|(l, hostile)| { let t = l.strip_prefix("@p "); crate::wording::Example { text: t.unwrap_or(l), parameter: t.is_some(), hostile } }).collect();
-        let data = crate::wording::train(&examples);
-        std::fs::write("/tmp/w/tr/learned.txt", &data).unwrap();
-        let weights = Weights::parse(&data);
-        for line in read("/tmp/w/score_in.txt").lines() {
-            let (text, p) = line.strip_prefix("@p ").map_or((line, false), |t| (t, true));
-            let folded = fold(text).text;
-            let cut = sentences(&folded, words(), false, &Job::none(), &BTreeSet::new());
-            let scan = words().scan(&folded);
-            let best = cut.list.iter().filter(|s| !s.set.is_empty()).map(|s| weights.score(weights.words(&scan.words).with(weights.concepts(s.set, p)))).max().unwrap_or(-999);
-            std::println!("SCORE {best} {line}");
-        }
+    fn weights_are_read_and_summed() {
+        let weights = Weights::parse(
+            "-20 bias\n50 w tell\n-30 w tell us\n15 c carry\n25 c carry secret\n7 p\n9 p carry\nnonsense\n",
+        );
+        let of = |text: &str| weights.words(&words().scan(text).words);
+        assert_eq!((of("tell us").weight, of("tell us").count()), (20, 3));
+        assert_eq!(of("us tell").weight, 50);
+        let both = Set::of(&[Concept::Carry, Concept::Secret]);
+        assert_eq!((weights.concepts(both, false).weight, weights.concepts(both, false).count()), (40, 3));
+        assert_eq!(weights.concepts(both, true).weight, 56);
+        // Four features, so half of their sum.
+        assert_eq!(weights.score(Sum { weight: 100, count: 4 }), 30);
     }
 }

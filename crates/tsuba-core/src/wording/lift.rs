@@ -17,7 +17,9 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, know
     let weights = weights();
     let score = weights.score(words.with(weights.concepts(passage.set, passage.setting.parameter)));
     match known {
-        Some(deed) if score >= if deed.class == Class::Pressure { TELLS } else { LIFTS } => Some(Deed { strength: Strength::Clear, ..deed }),
+        Some(deed) if score >= if deed.class == Class::Pressure { TELLS } else { LIFTS } => {
+            Some(Deed { strength: Strength::Clear, ..deed })
+        }
         None if score >= needed(passage) && words.count() >= LEAST => Some(Deed {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: Strength::Clear,
@@ -32,7 +34,7 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, know
 /// From this score on (hundredths) a faint act is clear.
 const LIFTS: i32 = -10;
 /// From this score on a sentence is told.
-const TELLS: i32 = 40;
+const TELLS: i32 = 30;
 /// So much more is needed where its concepts make it nothing in particular, and in the text of a parameter.
 const VAGUE: i32 = 30;
 
@@ -47,12 +49,15 @@ const LEAST: u32 = 9;
 /// What a sentence does that is told by what is learned: the class that its concepts are most of, if they are any.
 fn class_of(set: Set) -> Option<Class> {
     let any = |concepts: &[Concept]| set.meets(Set::of(concepts));
-    let unsaid = any(&[Concept::Not]) && any(&[Concept::Tell, Concept::Aware]) && any(&[Concept::Person, Concept::Answer]);
+    let unsaid =
+        any(&[Concept::Not]) && any(&[Concept::Tell, Concept::Aware]) && any(&[Concept::Person, Concept::Answer]);
     let data = any(&[Concept::Path, Concept::Secret, Concept::Place, Concept::Private, Concept::Stuff, Concept::Asked]);
     let carried = any(&[Concept::Carry, Concept::Fetch, Concept::Beyond, Concept::Slot]);
     Some(if any(&[Concept::Hush, Concept::Quiet]) || unsaid {
         Class::Secrecy
-    } else if any(&[Concept::Drop, Concept::Void, Concept::Persona]) && any(&[Concept::Orders, Concept::Rules, Concept::Safe]) {
+    } else if any(&[Concept::Drop, Concept::Void, Concept::Persona])
+        && any(&[Concept::Orders, Concept::Rules, Concept::Safe])
+    {
         Class::Override
     } else if any(&[Concept::Link]) && data {
         Class::OutboundLink
@@ -93,4 +98,3 @@ fn telling(text: &str, passage: &Passage<'_>) -> Vec<Range<usize>> {
     ranges.sort_by_key(|range| range.start);
     joined(ranges.into_iter())
 }
-

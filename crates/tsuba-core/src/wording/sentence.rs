@@ -125,8 +125,7 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         if !set.is_empty() && names_own(text.get(range.clone()).unwrap_or_default(), own) {
             set = set.with(Set::of(&[Concept::Sibling]));
         }
-        let learned =
-            (language == Language::English && !set.is_empty()).then(|| weights().words(&scan.words));
+        let learned = (language == Language::English && !set.is_empty()).then(|| weights().words(&scan.words));
         out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language, learned });
     }
     out

@@ -35,8 +35,7 @@ pub(super) fn read(listing: &Listing, said: &[Set], own: &BTreeSet<String>, out:
         let sets = indexes.iter().filter_map(|index| said.get(*index)).filter(|set| !set.is_empty());
         let all = sets.clone().fold(Set::default(), |all, set| all.with(*set));
         // What one of them says alone has been read.
-        if indexes.iter().any(|i| told.contains(i)) || sets.count() < 2 || !may_amount(all)
-        {
+        if indexes.iter().any(|i| told.contains(i)) || sets.count() < 2 || !may_amount(all) {
             continue;
         }
         let texts: Vec<&str> =

@@ -21,6 +21,16 @@ pub struct Example<'t> {
     pub hostile: bool,
 }
 
+impl<'t> Example<'t> {
+    /// The texts of a training file: one a line, `@p ` before a parameter's, `#` before a remark.
+    pub fn read(file: &'t str, hostile: bool) -> impl Iterator<Item = Self> {
+        file.lines().filter(|line| !line.is_empty() && !line.starts_with('#')).map(move |line| {
+            let text = line.strip_prefix("@p ");
+            Self { text: text.unwrap_or(line), parameter: text.is_some(), hostile }
+        })
+    }
+}
+
 /// So many times all texts are gone through.
 const ROUNDS: u32 = 60;
 /// How fast weights forget.
@@ -57,10 +67,8 @@ pub fn train(examples: &[Example<'_>]) -> String {
         }
     }
     let common = |feature: &usize| counts.get(*feature).is_some_and(|count| *count >= COMMON);
-    let known: Vec<(Vec<usize>, f64)> = known
-        .iter()
-        .map(|(features, wanted)| (features.iter().copied().filter(common).collect(), *wanted))
-        .collect();
+    let known: Vec<(Vec<usize>, f64)> =
+        known.iter().map(|(features, wanted)| (features.iter().copied().filter(common).collect(), *wanted)).collect();
     let mut weights = vec![0.0; names.len()];
     let mut bias = 0.0;
     let mut order = Order(0x2545_F491_4F6C_DD1D);

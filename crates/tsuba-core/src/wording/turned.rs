@@ -22,7 +22,8 @@ pub(super) fn find(folded: &Folded, dark: &[Range<usize>], out: &mut Vec<Reveale
         let said = if reads_plainly(&backwards) {
             Some((How::Reversed, backwards))
         } else {
-            let moved = likely_moves(piece).into_iter().map(|by| piece.chars().map(|c| rotate(c, by)).collect::<String>());
+            let moved =
+                likely_moves(piece).into_iter().map(|by| piece.chars().map(|c| rotate(c, by)).collect::<String>());
             moved.into_iter().find(|text| reads_plainly(text)).map(|text| (How::Rotated, text))
         };
         if let Some((how, text)) = said {
@@ -123,7 +124,9 @@ mod tests {
 
     #[test]
     fn words_of_no_language_are_left_alone() {
-        for text in ["alpha bravo charlie delta echo foxtrot", "xq zt vv kk pl mm", "GET POST PUT PATCH DELETE", "x y z w v"] {
+        for text in
+            ["alpha bravo charlie delta echo foxtrot", "xq zt vv kk pl mm", "GET POST PUT PATCH DELETE", "x y z w v"]
+        {
             assert_eq!(found(text), [], "{text}");
         }
     }

@@ -74,7 +74,8 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
 
 /// May sentences of these concepts amount to an act at all? Cheap: nothing is said of where they stand.
 pub(super) fn may_amount(set: Set) -> bool {
-    ACTS.iter().any(|act| set.meets(act.marks) && act.needs.iter().any(|needs| needs.iter().all(|term| may_hold(term, set))))
+    ACTS.iter()
+        .any(|act| set.meets(act.marks) && act.needs.iter().any(|needs| needs.iter().all(|term| may_hold(term, set))))
 }
 
 fn may_hold(term: &Term, set: Set) -> bool {
@@ -231,8 +232,11 @@ impl Passage<'_> {
                     let before = self.hits.get(..*i).unwrap_or_default();
                     let start = self.hits.get(*i).map_or(0, |hit| hit.word).saturating_sub(self.word);
                     // `Before you delete`: said of somebody, not ordered.
-                    let told = before.last().is_some_and(|last| last.set.has(Concept::Reader) && last.end + 1 == self.start_of(*i));
-                    !told && start <= 1 || (start <= 9 && !before.is_empty() && before.iter().all(|hit| hit.set.meets(LEADS)))
+                    let told = before
+                        .last()
+                        .is_some_and(|last| last.set.has(Concept::Reader) && last.end + 1 == self.start_of(*i));
+                    let led = start <= 9 && !before.is_empty() && before.iter().all(|hit| hit.set.meets(LEADS));
+                    !told && (start <= 1 || led)
                 });
                 opening.is_some_and(|i| {
                     used.push(i);
@@ -306,7 +310,15 @@ const LEADS: Set = Set::of(&[
     Concept::Always,
 ]);
 /// What tools do.
-const DOES: Set = Set::of(&[Concept::Fetch, Concept::Carry, Concept::Run, Concept::Alter, Concept::Drop, Concept::Tell, Concept::Call]);
+const DOES: Set = Set::of(&[
+    Concept::Fetch,
+    Concept::Carry,
+    Concept::Run,
+    Concept::Alter,
+    Concept::Drop,
+    Concept::Tell,
+    Concept::Call,
+]);
 const NOT: Set = Set::of(&[Concept::Not]);
 const URGING: Set = Set::of(&[
     Concept::Must,

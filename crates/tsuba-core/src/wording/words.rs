@@ -337,9 +337,7 @@ const MAX_PREFIX: u32 = 4;
 fn entries(data: &str) -> impl Iterator<Item = (Concept, &str)> {
     data.lines()
         .filter_map(|line| line.split_once(':'))
-        .filter_map(|(name, phrases)| {
-            Concept::named(name).map(|concept| (concept, phrases))
-        })
+        .filter_map(|(name, phrases)| Concept::named(name).map(|concept| (concept, phrases)))
         .flat_map(|(concept, phrases)| phrases.split([',', '、', '،']).map(move |phrase| (concept, phrase)))
 }
 
