@@ -133,7 +133,7 @@ fn is_inner(bytes: &[u8], at: usize) -> bool {
 fn starts_leet(bytes: &[u8], at: usize) -> bool {
     let before = at.checked_sub(1).and_then(|i| bytes.get(i));
     let after = |n: usize| bytes.get(at + n).is_some_and(u8::is_ascii_lowercase);
-    before.is_none_or(|b| b.is_ascii_whitespace()) && after(1) && after(2) && !after(12)
+    before.is_none_or(|b| b.is_ascii_whitespace()) && after(1) && after(2) && !after(12) && !is_address(bytes, at)
 }
 
 /// An ASCII word and what is glued to it: emitted at once in the ordinary case.
@@ -396,6 +396,7 @@ mod tests {
             ("Не говори", "не говори"),
             ("don’t “do” it", "don't \"do\" it"),
             ("one\ntwo\n\nthree", "one\ntwo\nthree"),
+            ("$top and $odata.count, @odata.type", "$top and $odata.count, @odata.type"),
             (
                 "a sentence that was wrapped at the end of its line by an\neditor goes on",
                 "a sentence that was wrapped at the end of its line by an editor goes on",
@@ -415,6 +416,12 @@ mod tests {
             let at = folded.text.char_indices().map(|(i, _)| i).nth(cut).unwrap_or(folded.text.len());
             let written = folded.written(at..folded.text.len());
             prop_assert!(written.start <= written.end && written.end <= text.len());
+        }
+
+        #[test]
+        fn signs_among_letters_come_to_an_end(text in "[a-zA-Z0-9$@. _*é\u{430}]{0,40}") {
+            let folded = fold(&text);
+            prop_assert!(folded.text.len() <= 2 * text.len());
         }
 
         #[test]

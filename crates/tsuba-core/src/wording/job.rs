@@ -42,10 +42,26 @@ enum Of<'l> {
     None,
     /// Of a server.
     Server(&'l Listing),
-    /// Of a tool of a server with this name.
-    Item(&'l Item, &'l str),
+    /// Of a tool of a server.
+    Item(&'l Item, &'l Server<'l>),
     /// Of a tool's parameter.
-    Parameter(&'l Item, &'l str),
+    Parameter(&'l Item, &'l Server<'l>),
+}
+
+/// A server, and what its name says.
+pub(super) struct Server<'l> {
+    name: &'l str,
+    set: OnceCell<Set>,
+}
+
+impl<'l> Server<'l> {
+    pub(super) fn named(name: &'l str) -> Self {
+        Self { name, set: OnceCell::new() }
+    }
+
+    fn set(&self) -> Set {
+        *self.set.get_or_init(|| of_names([self.name]))
+    }
 }
 
 impl<'l> Job<'l> {
@@ -61,7 +77,7 @@ impl<'l> Job<'l> {
     }
 
     /// The job of a tool, or of its parameters.
-    pub(super) fn of_item(item: &'l Item, parameter: bool, server: &'l str) -> Self {
+    pub(super) fn of_item(item: &'l Item, parameter: bool, server: &'l Server<'l>) -> Self {
         let of = if parameter { Of::Parameter(item, server) } else { Of::Item(item, server) };
         Self { of, set: OnceCell::new() }
     }
@@ -83,9 +99,9 @@ impl<'l> Job<'l> {
     }
 }
 
-fn of_item(item: &Item, server: &str) -> Set {
-    let title = item.title.as_ref().map(|t| t.text.as_str()).unwrap_or_default();
-    of_names([item.name.text.as_str(), title, server])
+fn of_item(item: &Item, server: &Server<'_>) -> Set {
+    let title = item.title.as_ref().map(|title| title.text.as_str());
+    of_names(core::iter::once(item.name.text.as_str()).chain(title)).with(server.set())
 }
 
 /// What a tool says it works on, in the first sentence of its description: its parameters may well carry that. Of credentials and

@@ -34,7 +34,7 @@ use crate::text::{boundary, head, is_unseen};
 use concept::{Concept, Set};
 use core::ops::Range;
 use fold::{Folded, fold};
-use job::Job;
+use job::{Job, Server};
 use reveal::{Revealed, reveal};
 use sentence::{Sentences, sentences};
 use weigh::{Deed, Setting, deeds};
@@ -111,6 +111,7 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
     let own: BTreeSet<String> = listing.items.iter().map(|item| item.name.text.to_lowercase()).collect();
     let (mut out, mut said) = (Vec::new(), Vec::with_capacity(listing.passages.len()));
     let of_server = Job::of_server(listing);
+    let server = Server::named(&listing.server.text);
     // The passages of an item follow each other.
     let mut known: Option<(usize, bool, Job<'_>)> = None;
     for (index, passage) in listing.passages.iter().enumerate() {
@@ -118,7 +119,7 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
         let job = match passage.item.zip(listing.item_of(passage)) {
             Some((number, item)) => {
                 let same = known.take().filter(|(n, p, _)| (*n, *p) == (number, parameter)).map(|(_, _, job)| job);
-                let job = same.unwrap_or_else(|| Job::of_item(item, parameter, &listing.server.text));
+                let job = same.unwrap_or_else(|| Job::of_item(item, parameter, &server));
                 &known.insert((number, parameter, job)).2
             }
             None => &of_server,

@@ -112,7 +112,16 @@ pub(super) struct Scan<'t> {
 impl<'t> Scan<'t> {
     /// Begins.
     pub(super) fn new(text: &'t str, little: &'t Little) -> Self {
-        Self { text, little, at: 0, halves: 0, range: 0..0, opens: 0, words: Vec::new(), letters: Letters::default() }
+        Self {
+            text,
+            little,
+            at: 0,
+            halves: 0,
+            range: 0..0,
+            opens: 0,
+            words: Vec::with_capacity(32),
+            letters: Letters::default(),
+        }
     }
 
     /// The words and letters of a text, as though it were one sentence.

@@ -64,13 +64,18 @@ const MAX_HITS: usize = 96;
 
 /// Cuts a folded text; what is the tool's own `job` says nothing in it; `own` are the names of the server's own tools, which are no other tools.
 pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, own: &BTreeSet<String>) -> Sentences {
-    let mut out = Sentences::default();
+    // About a word in four is found, and a sentence is about as long: growing step by step takes longer than reading.
+    let mut out = Sentences {
+        hits: Vec::with_capacity(text.len() / 16 + 8),
+        list: Vec::with_capacity(text.len() / 64 + 2),
+        ..Sentences::default()
+    };
     let mut free: Vec<Found> = Vec::new();
     words.find_any(text, |hit| free.push(hit));
     free.sort_unstable_by_key(|hit| (hit.start, hit.end));
     let mut free = free.as_slice();
     let mut before = None;
-    let (mut here, mut kept): (Vec<Found>, Vec<Found>) = (Vec::new(), Vec::new());
+    let (mut here, mut kept): (Vec<Found>, Vec<Found>) = (Vec::with_capacity(32), Vec::with_capacity(32));
     let mut scan = Scan::new(text, words.little());
     while scan.advance() {
         let range = scan.range.clone();
