@@ -1,36 +1,54 @@
 //! Telling sentences by what is learned, where no act says enough.
 
 use super::concept::{Concept, Set};
-use super::learned::{Sign, Sum, of_words, weights};
+use super::learned::{Sign, of_words, weights};
 use super::scan::Word;
-use super::weigh::{Deed, Passage, joined};
+use super::sentence::Sentence;
+use super::weigh::{Deed, Passage, Setting, joined};
 use super::words::words;
 use super::{Class, Strength};
 use crate::prelude::*;
 use core::ops::Range;
 
-/// A faint act is clear, and a sentence without one is told, where what is learned of its `words` speaks for it.
-pub(super) fn lifted(text: &str, passage: &Passage<'_>, words: Option<Sum>, known: Option<Deed>) -> Option<Deed> {
-    let Some(words) = words.filter(|_| known.as_ref().is_none_or(|deed| deed.strength == Strength::Faint)) else {
-        return known;
-    };
-    let weights = weights();
-    let score = weights.score(words.with(weights.concepts(passage.set, passage.setting.parameter)));
+/// The score of a sentence by what is learned, in hundredths; `None` where nothing is learned of it.
+pub(super) fn score(sentence: &Sentence, setting: Setting) -> Option<i32> {
+    let words = sentence.learned.filter(|words| words.count() >= LEAST)?;
+    Some(weights().score(words.with(weights().concepts(sentence.set, setting.parameter))))
+}
+
+/// A faint act is clear, and a sentence without one is told, where its score speaks for it; where the score speaks against it, an act is
+/// less than it seems.
+pub(super) fn lifted(text: &str, passage: &Passage<'_>, score: Option<i32>, known: Option<Deed>) -> Option<Deed> {
+    let Some(score) = score else { return known };
     match known {
-        Some(deed) if score >= if deed.class == Class::Pressure { TELLS } else { LIFTS } => {
-            Some(Deed { strength: Strength::Clear, ..deed })
+        Some(deed) if deed.strength == Strength::Faint => {
+            let bar = if deed.class == Class::Pressure { TELLS } else { LIFTS };
+            Some(Deed { strength: if score >= bar { Strength::Clear } else { Strength::Faint }, ..deed })
         }
-        None if score >= needed(passage) && words.count() >= LEAST => Some(Deed {
+        Some(deed) => Some(damped(deed, score, passage.setting)),
+        None if score >= needed(passage) => Some(Deed {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: Strength::Clear,
             score,
             range: passage.range.clone(),
             words: telling(text, passage),
         }),
-        known => known,
+        None => None,
     }
 }
 
+/// An act in sentences that are of the honest kind is weaker; what is hidden is never honest.
+pub(super) fn damped(deed: Deed, score: i32, setting: Setting) -> Deed {
+    let strength = match deed.strength {
+        _ if setting.hidden || score > DAMPS => deed.strength,
+        Strength::Strong if score > 2 * DAMPS => Strength::Clear,
+        Strength::Strong | Strength::Clear | Strength::Faint => Strength::Faint,
+    };
+    Deed { strength, ..deed }
+}
+
+/// From this score down an act is weaker.
+const DAMPS: i32 = -20;
 /// From this score on (hundredths) a faint act is clear.
 const LIFTS: i32 = -10;
 /// From this score on a sentence is told.

@@ -3,7 +3,7 @@
 use super::act::{Act, Feature, Term};
 use super::acts::ACTS;
 use super::concept::{Concept, Set};
-use super::lift::lifted;
+use super::lift::{damped, lifted, score};
 use super::sentence::{Hit, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
@@ -44,6 +44,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
     let list = &sentences.list;
     for (index, sentence) in list.iter().enumerate() {
         let late = sentence.language.negates_late();
+        let own = score(sentence, setting);
         let alone = Passage {
             hits: sentences.hits.get(sentence.hits.clone()).unwrap_or_default(),
             set: sentence.set,
@@ -54,7 +55,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
             late,
             setting,
         };
-        out.extend(lifted(text, &alone, sentence.learned, strongest(&alone, 0)));
+        out.extend(lifted(text, &alone, own, strongest(&alone, 0)));
         if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
                 hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
@@ -66,7 +67,11 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
                 late,
                 setting,
             };
-            out.extend(strongest(&pair, TOGETHER));
+            let most = own.max(score(next, setting));
+            out.extend(strongest(&pair, TOGETHER).map(|deed| match most {
+                Some(most) => damped(deed, most, setting),
+                None => deed,
+            }));
         }
     }
     without_shadows(out)
