@@ -262,7 +262,9 @@ impl Passage<'_> {
 
     /// Does it begin with what somebody does (`Sends …`), as descriptions do?
     fn gives_account(&self) -> bool {
-        self.hits.first().is_some_and(|hit| hit.word <= self.word + 1 && !hit.bare && hit.set.meets(DOES))
+        // `Always includes …`, `Also returns …`.
+        let verb = self.hits.iter().find(|hit| !hit.set.meets(MANNER) || hit.set.meets(DOES));
+        verb.is_some_and(|hit| hit.word <= self.word + 2 && !hit.bare && hit.set.meets(DOES))
     }
 
     fn start_of(&self, index: usize) -> u32 {
@@ -314,6 +316,7 @@ const LEADS: Set = Set::of(&[
     Concept::Must,
     Concept::Always,
 ]);
+const MANNER: Set = Set::of(&[Concept::Always, Concept::Also, Concept::Must]);
 /// What tools do.
 const DOES: Set = Set::of(&[
     Concept::Fetch,
