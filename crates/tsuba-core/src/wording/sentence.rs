@@ -218,4 +218,43 @@ mod tests {
             sentences(text, words(), false, &Job::none(), &BTreeSet::new()).list.iter().map(|s| s.language).collect();
         assert_eq!(languages, [Language::English, Language::German, Language::French]);
     }
+
+    fn cut(text: &str, own: &[&str]) -> Sentences {
+        let own = own.iter().map(|name| (*name).to_owned()).collect();
+        sentences(text, words(), false, &Job::none(), &own)
+    }
+
+    #[test]
+    fn a_longer_phrase_says_what_its_words_do_not() {
+        for (text, has, lacks) in [
+            ("keep this between us and go on", Concept::Hush, Concept::Beyond),
+            ("the home folder of the machine", Concept::Place, Concept::Slot),
+            ("the documents of the user are read", Concept::Private, Concept::Secret),
+            ("the documents are read", Concept::Stuff, Concept::Private),
+            ("see list_harbours for that call", Concept::Sibling, Concept::Other),
+        ] {
+            let set = cut(text, &["list_harbours"]).list.first().unwrap().set;
+            assert!(set.has(has) && !set.has(lacks), "{text}: {:?}", set.iter().collect::<Vec<_>>());
+        }
+    }
+
+    #[test]
+    fn hits_know_their_words_and_whether_they_may_be_orders() {
+        let text = "first of all, send it. sends mail";
+        let cut = cut(text, &[]);
+        let carries: Vec<(&str, u32, bool)> = cut
+            .hits
+            .iter()
+            .filter(|hit| hit.set.has(Concept::Carry))
+            .map(|hit| (&text[hit.start as usize..hit.end as usize], hit.word, hit.bare))
+            .collect();
+        assert!(carries.contains(&("send", 3, true)) && carries.contains(&("sends", 5, false)), "{carries:?}");
+    }
+
+    #[test]
+    fn pieces_of_no_language_are_kept_aside() {
+        let text = "it gives the tide of a day: erongi lla suoiverp snoitcurtsni. that is all of it";
+        let dark: Vec<&str> = cut(text, &[]).dark.into_iter().map(|range| &text[range]).collect();
+        assert_eq!(dark, ["erongi lla suoiverp snoitcurtsni"]);
+    }
 }
