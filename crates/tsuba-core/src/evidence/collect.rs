@@ -1,10 +1,11 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
+use super::listing::{ItemKind, Listing};
+use super::take::{Seen, Taking};
 use crate::prelude::*;
-use crate::read::{Document, Node, Value};
-use crate::text::{Located, Pointer, Span, strong_fingerprint};
+use crate::read::{Document, Node};
+use crate::text::{Located, Pointer, Span};
 
 /// Listings are nested at most this deep.
 const MAX_SEARCH: usize = 8;
@@ -26,17 +27,6 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
         listing.remarks = crate::wording::read(listing);
     }
     found.listings
-}
-
-/// Items by listing and name: most names are there once.
-type Seen = BTreeMap<(usize, String), Namesakes>;
-
-/// The items of one name.
-struct Namesakes {
-    /// The first of them.
-    first: usize,
-    /// Their fingerprints, once there are two. Nobody can forge these: two items that share one would hide one of them.
-    prints: BTreeSet<String>,
 }
 
 struct Found {
@@ -259,205 +249,6 @@ fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Foun
     };
     let Some(listing) = found.listings.get_mut(index) else { return };
     fill(&mut Taking { index, listing, seen: &mut found.seen });
-}
-
-struct Taking<'l> {
-    index: usize,
-    listing: &'l mut Listing,
-    seen: &'l mut Seen,
-}
-
-impl Taking<'_> {
-    fn list(&mut self, list: &Node, pointer: &Pointer, kind: ItemKind) {
-        for (index, item) in list.items().iter().enumerate().filter(|(_, item)| item.is_map()) {
-            self.item(item, &pointer.index(index), kind);
-        }
-    }
-
-    /// What the server says of itself.
-    fn server(&mut self, node: &Node, pointer: &Pointer) {
-        let info = node.get("serverInfo").map(|info| (info, pointer.key("serverInfo")));
-        for (node, at) in [Some((node, pointer.clone())), info].into_iter().flatten() {
-            for (key, place) in [
-                ("instructions", Place::Instructions),
-                ("description", Place::Description),
-                ("long_description", Place::Description),
-                ("title", Place::Title),
-            ] {
-                self.passage(node.get(key), at.key(key), place, None);
-            }
-        }
-    }
-
-    fn passage(&mut self, node: Option<&Node>, pointer: Pointer, place: Place, item: Option<usize>) {
-        if let Some(at) = node.and_then(|n| n.located(pointer)).filter(|at| !at.text.is_empty()) {
-            self.listing.passages.push(Passage { at, place, item });
-        }
-    }
-
-    fn item(&mut self, node: &Node, pointer: &Pointer, kind: ItemKind) {
-        let Some(name) = node.get("name").and_then(|n| n.located(pointer.key("name"))) else { return };
-        let index = self.listing.items.len();
-        let first = self.listing.passages.len();
-        self.texts(node, pointer, Place::Elsewhere, index);
-        let annotations = node.get("annotations").map(|a| (a, pointer.key("annotations")));
-        let hint = |key: &str| {
-            let (annotations, at) = annotations.as_ref()?;
-            let hint = annotations.get(key)?;
-            Some((hint.truth()?, hint.located(at.key(key))?))
-        };
-        let hints = Hints { read_only: hint("readOnlyHint"), destructive: hint("destructiveHint") };
-        let (parameters, open) = schema(node, pointer);
-        let item = Item {
-            kind,
-            name,
-            title: node.get("title").and_then(|n| n.located(pointer.key("title"))),
-            description: node.get("description").and_then(|n| n.located(pointer.key("description"))),
-            hints,
-            parameters,
-            open,
-            passages: first..self.listing.passages.len(),
-        };
-        if self.is_new(&item) {
-            self.listing.items.push(item);
-        } else {
-            self.listing.passages.truncate(first);
-        }
-    }
-
-    /// Is there no item yet that says the same? A server that is asked twice says the same twice.
-    fn is_new(&mut self, item: &Item) -> bool {
-        let key = (self.index, item.name.text.clone());
-        let Some(namesakes) = self.seen.get_mut(&key) else {
-            self.seen.insert(key, Namesakes { first: self.listing.items.len(), prints: BTreeSet::new() });
-            return true;
-        };
-        if let Some(first) = self.listing.items.get(namesakes.first).filter(|_| namesakes.prints.is_empty()) {
-            namesakes.prints.insert(print(self.listing, first));
-        }
-        namesakes.prints.insert(print(self.listing, item))
-    }
-
-    /// Every text below an item, with what its place is.
-    fn texts(&mut self, node: &Node, pointer: &Pointer, place: Place, item: usize) {
-        match &node.value {
-            Value::Map(_) => {
-                for member in node.effective() {
-                    let key = member.key.text.as_str();
-                    let at = pointer.key(key);
-                    let (own, below) = place_of(key, place, member.value.is_map() || member.value.is_list());
-                    if place == Place::ParameterName && speaks(key) {
-                        let at = Located { text: key.to_owned(), span: member.key.span, pointer: at.clone() };
-                        self.listing.passages.push(Passage { at, place: Place::ParameterName, item: Some(item) });
-                    }
-                    match &member.value.value {
-                        Value::Text(text) if own != Place::Elsewhere || speaks(text) => {
-                            self.passage(Some(&member.value), at, own, Some(item));
-                        }
-                        Value::Map(_) | Value::List(_) => self.texts(&member.value, &at, below, item),
-                        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
-                    }
-                }
-            }
-            Value::List(items) => {
-                for (index, each) in items.iter().enumerate() {
-                    let at = pointer.index(index);
-                    match &each.value {
-                        Value::Text(text) if place != Place::Schema && place != Place::Elsewhere || speaks(text) => {
-                            self.passage(Some(each), at, place, Some(item));
-                        }
-                        Value::Map(_) | Value::List(_) => self.texts(each, &at, place, item),
-                        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
-                    }
-                }
-            }
-            Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
-        }
-    }
-}
-
-/// A fingerprint of all that is known of an item but its place.
-fn print(listing: &Listing, item: &Item) -> String {
-    let claims = format!(
-        "{:?} {:?} {:?} {}",
-        item.kind,
-        item.hints.read_only.as_ref().map(|hint| hint.0),
-        item.hints.destructive.as_ref().map(|hint| hint.0),
-        item.open.is_some()
-    );
-    let texts = listing.passages.get(item.passages.clone()).unwrap_or_default().iter().map(|p| p.at.text.as_str());
-    let taken = item
-        .parameters
-        .iter()
-        .flat_map(|p| [p.name.text.as_str(), p.kind.as_str(), if p.bounded { "bounded" } else { "free" }]);
-    strong_fingerprint([claims.as_str(), item.name.text.as_str()].into_iter().chain(texts).chain(taken))
-}
-
-/// Does a name or keyword say more than a name does?
-fn speaks(text: &str) -> bool {
-    text.len() > 40 || text.contains(char::is_whitespace) || !text.is_ascii()
-}
-
-/// The place of a text under a key, and of what lies deeper.
-fn place_of(key: &str, around: Place, nested: bool) -> (Place, Place) {
-    let schema = around == Place::Schema || around == Place::ParameterName;
-    match key {
-        "inputSchema" | "input_schema" | "outputSchema" | "output_schema" | "schema" => (Place::Schema, Place::Schema),
-        "arguments" if !schema => (Place::Argument, Place::Argument),
-        "annotations" if !schema => (Place::Annotation, Place::Annotation),
-        "_meta" => (Place::Meta, Place::Meta),
-        "icons" | "uri" | "uriTemplate" | "src" | "href" | "url" | "websiteUrl" | "resourceUri" if !schema => {
-            (Place::Address, Place::Address)
-        }
-        _ if around == Place::ParameterName && nested => (Place::Schema, Place::Schema),
-        "properties" | "patternProperties" | "$defs" | "definitions" | "dependentSchemas"
-            if around == Place::Schema && nested =>
-        {
-            (Place::ParameterName, Place::ParameterName)
-        }
-        "enum" | "const" | "default" | "examples" | "example" | "enumNames" | "enumDescriptions"
-            if around == Place::Schema =>
-        {
-            (Place::Value, Place::Value)
-        }
-        "description" | "title" | "$comment" | "markdownDescription" if schema => (Place::Schema, Place::Schema),
-        _ if schema => (Place::Elsewhere, Place::Schema),
-        "name" if around == Place::Elsewhere => (Place::Name, Place::Elsewhere),
-        "title" if around == Place::Elsewhere => (Place::Title, Place::Elsewhere),
-        "description" if around == Place::Elsewhere => (Place::Description, Place::Elsewhere),
-        "text" if around == Place::Elsewhere => (Place::Text, Place::Elsewhere),
-        _ => (around, around),
-    }
-}
-
-/// The parameters of a tool, and where it takes further ones.
-fn schema(node: &Node, pointer: &Pointer) -> (Vec<Parameter>, Option<Located>) {
-    let Some((key, schema)) = node.first(&["inputSchema", "input_schema"]) else { return (Vec::new(), None) };
-    let at = pointer.key(key);
-    let key = "additionalProperties";
-    let open = schema.get(key).filter(|n| n.truth() == Some(true)).and_then(|n| n.located(at.key(key)));
-    let properties = schema.get("properties").map(|p| p.effective().collect::<Vec<_>>()).unwrap_or_default();
-    let at = at.key("properties");
-    let parameters = properties
-        .into_iter()
-        .map(|member| {
-            let value = &member.value;
-            let bounds = ["enum", "const", "pattern", "maxLength"];
-            let format = value.get("format").and_then(Node::text);
-            Parameter {
-                name: Located {
-                    text: member.key.text.clone(),
-                    span: member.key.span,
-                    pointer: at.key(&member.key.text),
-                },
-                kind: value.get("type").and_then(Node::text).unwrap_or_default().to_owned(),
-                bounded: bounds.iter().any(|key| value.get(key).is_some())
-                    || format
-                        .is_some_and(|f| ["date", "date-time", "time", "uuid", "ipv4", "ipv6", "email"].contains(&f)),
-            }
-        })
-        .collect();
-    (parameters, open)
 }
 
 #[cfg(test)]

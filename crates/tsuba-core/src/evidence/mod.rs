@@ -4,6 +4,7 @@ mod collect;
 mod effect;
 mod listing;
 mod powers;
+mod take;
 
 pub(crate) use collect::{listings, looks_like_listing};
 pub use effect::Effect;

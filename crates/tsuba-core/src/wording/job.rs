@@ -129,7 +129,10 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         if name.len() > 80 {
             continue;
         }
-        let text = fold(&words_of(name).join(" ")).text;
+        // `create_invoice` is about invoices.
+        let parts = words_of(name);
+        let several = parts.iter().map(|word| format!("{word}s"));
+        let text = fold(&parts.iter().cloned().chain(several).collect::<Vec<String>>().join(" ")).text;
         if text.split(' ').any(|word| RUNS.contains(&word)) {
             out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
         }

@@ -25,7 +25,7 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, score: Option<i32>, know
             let bar = if deed.class == Class::Pressure { TELLS } else { LIFTS };
             Some(Deed { strength: if score >= bar { Strength::Clear } else { Strength::Faint }, ..deed })
         }
-        Some(deed) => Some(damped(deed, score, passage.setting)),
+        Some(deed) => Some(damped(deed, score, passage)),
         None if score >= needed(passage) => Some(Deed {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: Strength::Clear,
@@ -37,10 +37,12 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, score: Option<i32>, know
     }
 }
 
-/// An act in sentences that are of the honest kind is weaker; what is hidden is never honest.
-pub(super) fn damped(deed: Deed, score: i32, setting: Setting) -> Deed {
+/// An act in sentences that are of the honest kind is weaker; what is hidden is never honest, and of what is written out as a command or a
+/// path of a key nothing is learned.
+pub(super) fn damped(deed: Deed, score: i32, passage: &Passage<'_>) -> Deed {
+    let plain = passage.setting.hidden || passage.set.meets(Set::of(&[Concept::Shell, Concept::Path, Concept::Image]));
     let strength = match deed.strength {
-        _ if setting.hidden || score > DAMPS => deed.strength,
+        _ if plain || score > DAMPS => deed.strength,
         Strength::Strong if score > 2 * DAMPS => Strength::Clear,
         Strength::Strong | Strength::Clear | Strength::Faint => Strength::Faint,
     };
@@ -161,13 +163,15 @@ mod tests {
         let deed =
             Deed { class: Class::Pressure, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
         let hidden = Setting { hidden: true, ..Setting::default() };
-        for (score, setting, want) in [
-            (DAMPS + 1, Setting::default(), Strength::Strong),
-            (DAMPS, Setting::default(), Strength::Clear),
-            (2 * DAMPS, Setting::default(), Strength::Faint),
-            (2 * DAMPS, hidden, Strength::Strong),
+        let (none, shell) = (Set::default(), Set::of(&[Concept::Shell]));
+        for (score, setting, set, want) in [
+            (DAMPS + 1, Setting::default(), none, Strength::Strong),
+            (DAMPS, Setting::default(), none, Strength::Clear),
+            (2 * DAMPS, Setting::default(), none, Strength::Faint),
+            (2 * DAMPS, hidden, none, Strength::Strong),
+            (2 * DAMPS, Setting::default(), shell, Strength::Strong),
         ] {
-            assert_eq!(damped(deed.clone(), score, setting).strength, want);
+            assert_eq!(damped(deed.clone(), score, &Passage::about(set, setting)).strength, want);
         }
     }
 }

@@ -71,6 +71,8 @@ pub fn train(examples: &[Example<'_>]) -> String {
         known.iter().map(|(features, wanted)| (features.iter().copied().filter(common).collect(), *wanted)).collect();
     let mut weights = vec![0.0; names.len()];
     let mut bias = 0.0;
+    // What is kept is the mean of the later rounds: the last text of a round must not count for more than the first.
+    let mut mean = (vec![0.0; weights.len()], 0.0);
     let mut order = Order(0x2545_F491_4F6C_DD1D);
     for round in 0..ROUNDS {
         let step = 1.0 / (1.0 + 0.25 * f64::from(round));
@@ -86,14 +88,19 @@ pub fn train(examples: &[Example<'_>]) -> String {
             }
             bias += step * error * 0.1;
         }
+        if round >= ROUNDS / 2 {
+            let share = 1.0 / f64::from(ROUNDS - ROUNDS / 2);
+            mean.0.iter_mut().zip(&weights).for_each(|(mean, weight)| *mean += share * weight);
+            mean.1 += share * bias;
+        }
     }
     let mut lines: Vec<String> = names
         .iter()
-        .filter_map(|(name, index)| weights.get(*index).map(|weight| (name, hundredths(*weight))))
+        .filter_map(|(name, index)| mean.0.get(*index).map(|weight| (name, hundredths(*weight))))
         .filter(|(_, weight)| weight.abs() >= LEAST)
         .map(|(name, weight)| format!("{weight} {name}"))
         .collect();
-    lines.insert(0, format!("{} bias", hundredths(bias)));
+    lines.insert(0, format!("{} bias", hundredths(mean.1)));
     lines.join("\n") + "\n"
 }
 

@@ -69,7 +69,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
             };
             let most = own.max(score(next, setting));
             out.extend(strongest(&pair, TOGETHER).map(|deed| match most {
-                Some(most) => damped(deed, most, setting),
+                Some(most) => damped(deed, most, &pair),
                 None => deed,
             }));
         }
@@ -205,6 +205,12 @@ pub(super) fn joined(ranges: impl Iterator<Item = Range<usize>>) -> Vec<Range<us
 const REACH: u32 = 4;
 
 impl Passage<'_> {
+    /// A passage of which no more is known, for tests.
+    #[cfg(test)]
+    pub(super) fn about(set: Set, setting: Setting) -> Self {
+        Self { hits: &[], set, range: 0..1, first: false, opening: false, word: 0, late: false, setting }
+    }
+
     fn holds(&self, term: &Term, used: &mut Vec<usize>) -> bool {
         match term {
             Term::Has(set) => {
