@@ -130,11 +130,35 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         if !set.is_empty() && names_own(text.get(range.clone()).unwrap_or_default(), own) {
             set = set.with(Set::of(&[Concept::Sibling]));
         }
-        let learned = (language == Language::English && !set.is_empty()).then(|| weights().words(&scan.words));
+        // A sentence that only says what is read or written, where and when is of no interest, whatever its words.
+        let speaks = language == Language::English && !set.without(NEUTRAL).is_empty();
+        let learned = speaks.then(|| weights().words(&scan.words));
         out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language, learned });
     }
     out
 }
+
+/// What any tool's text speaks of.
+const NEUTRAL: Set = Set::of(&[
+    Concept::Fetch,
+    Concept::Carry,
+    Concept::Tell,
+    Concept::Aware,
+    Concept::Call,
+    Concept::Slot,
+    Concept::When,
+    Concept::If,
+    Concept::Not,
+    Concept::Noise,
+    Concept::Inside,
+    Concept::Whole,
+    Concept::Also,
+    Concept::Alter,
+    Concept::Target,
+    Concept::Header,
+    Concept::Prior,
+    Concept::Confirm,
+]);
 
 /// Is the first word of an English phrase in its plain form, as an imperative is?
 fn is_bare(phrase: &str) -> bool {
