@@ -215,3 +215,69 @@ fn schema(node: &Node, pointer: &Pointer) -> (Vec<Parameter>, Option<Located>) {
         .collect();
     (parameters, open)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::{Input, read};
+
+    fn listing(text: &str) -> Listing {
+        let document = read(Input { path: "tide.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
+        crate::evidence::listings(&document).into_iter().next().unwrap()
+    }
+
+    #[test]
+    fn every_text_is_taken_with_its_place() {
+        let text = r#"{ "tools": [{
+            "name": "get_tide", "title": "Tide", "description": "Gives the tide.",
+            "inputSchema": { "type": "object", "title": "input of it", "properties": { "day": {
+                "type": "string", "description": "which day", "enum": ["to day"], "default": "a day", "examples": ["one day"],
+                "items": { "properties": { "deep down": { "const": "a value" } } } } } },
+            "annotations": { "title": "shown so" },
+            "icons": [{ "src": "https://tide.example/i.png" }],
+            "_meta": { "saltmarsh.example/note": "said aside" } }] }"#;
+        let found = listing(text);
+        let places: Vec<(&str, Place)> = found.passages.iter().map(|p| (p.at.text.as_str(), p.place)).collect();
+        for want in [
+            ("get_tide", Place::Name),
+            ("Tide", Place::Title),
+            ("Gives the tide.", Place::Description),
+            ("input of it", Place::Schema),
+            ("which day", Place::Schema),
+            ("to day", Place::Value),
+            ("a day", Place::Value),
+            ("one day", Place::Value),
+            ("deep down", Place::ParameterName),
+            ("a value", Place::Value),
+            ("shown so", Place::Annotation),
+            ("https://tide.example/i.png", Place::Address),
+            ("said aside", Place::Meta),
+        ] {
+            assert!(places.contains(&want), "{want:?} of {places:?}");
+        }
+        for passage in &found.passages {
+            let written = &text[passage.at.span.start as usize..passage.at.span.end as usize];
+            assert!(written.contains(&passage.at.text), "{written}");
+        }
+    }
+
+    #[test]
+    fn an_item_that_says_the_same_is_taken_once() {
+        let item = |hint: &str, text: &str| {
+            format!(
+                r#"{{ "name": "get_tide", "description": "{text}", "annotations": {{ "readOnlyHint": {hint} }}, "inputSchema": {{}} }}"#
+            )
+        };
+        for (second, count) in [
+            (item("true", "Gives the tide."), 1),
+            (item("false", "Gives the tide."), 2),
+            (item("true", "Gives the tide!"), 2),
+        ] {
+            let text = format!(r#"{{ "tools": [{}, {second}, {second}] }}"#, item("true", "Gives the tide."));
+            let found = listing(&text);
+            assert_eq!(found.items.len(), count, "{second}");
+            // Name and description, each once.
+            assert_eq!(found.passages.len(), 2 * count);
+        }
+    }
+}

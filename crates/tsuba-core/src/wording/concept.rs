@@ -332,3 +332,31 @@ impl Set {
         self.0 == 0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::prelude::*;
+
+    #[test]
+    fn every_concept_has_its_number_and_a_name_of_its_own() {
+        let all: Vec<Concept> = Concept::all().collect();
+        let names: BTreeSet<&str> = all.iter().map(|concept| concept.name()).collect();
+        assert_eq!((all.len(), names.len()), (Concept::NUMBERED.len(), Concept::NUMBERED.len()));
+        for (number, concept) in Concept::NUMBERED.into_iter().enumerate() {
+            assert_eq!(concept as usize, number);
+            assert_eq!(Concept::named(concept.name()), Some(concept));
+        }
+    }
+
+    #[test]
+    fn sets_hold_what_was_put_in() {
+        let set = Set::of(&[Concept::Shell, Concept::Person, Concept::Carry]);
+        assert_eq!(set.iter().collect::<Vec<_>>(), [Concept::Person, Concept::Carry, Concept::Shell]);
+        assert!(set.has(Concept::Carry) && !set.has(Concept::Not));
+        assert_eq!(set.without(Set::of(&[Concept::Carry])).iter().count(), 2);
+        assert_eq!(set.both(Set::of(&[Concept::Carry, Concept::Not])), Set::of(&[Concept::Carry]));
+        assert!(set.meets(Set::of(&[Concept::Shell])) && !set.meets(Set::of(&[Concept::Not])));
+        assert!(Set::default().is_empty() && Set::default().iter().next().is_none());
+    }
+}

@@ -4,6 +4,7 @@
 //! (Unicode Technical Standard 39) and digits that stand for letters read as those letters, unseen characters and
 //! emphasis marks gone, runs of white space one space. What has a meaning is kept: punctuation and paragraph ends.
 
+use super::scan::number;
 use crate::prelude::*;
 use crate::text::is_unseen;
 use core::ops::Range;
@@ -48,7 +49,7 @@ impl Folded {
         let folded = self.text.len();
         let expected = self.steps.last().map_or(folded, |(f, w)| folded - *f as usize + *w as usize);
         if expected != written {
-            let entry = (u32::try_from(folded).unwrap_or(u32::MAX), u32::try_from(written).unwrap_or(u32::MAX));
+            let entry = (number(folded), number(written));
             match self.steps.last_mut() {
                 Some(last) if last.0 == entry.0 => *last = entry,
                 _ => self.steps.push(entry),
@@ -230,6 +231,11 @@ fn space(text: &str, from: usize, out: &mut Folded) -> usize {
     if ends {
         if out.text.ends_with(' ') {
             out.text.pop();
+            // What was noted for the space that is gone is gone too.
+            let length = number(out.text.len());
+            while out.steps.last().is_some_and(|(folded, _)| *folded > length) {
+                out.steps.pop();
+            }
             out.step(from);
         }
         out.text.push('\n');
@@ -396,6 +402,7 @@ mod tests {
             ("Не говори", "не говори"),
             ("don’t “do” it", "don't \"do\" it"),
             ("one\ntwo\n\nthree", "one\ntwo\nthree"),
+            ("a *\n", "a\n"),
             ("$top and $odata.count, @odata.type", "$top and $odata.count, @odata.type"),
             (
                 "a sentence that was wrapped at the end of its line by an\neditor goes on",

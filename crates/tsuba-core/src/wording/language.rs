@@ -156,3 +156,32 @@ impl Language {
         (best, of(best).1)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::wording::fold::fold;
+    use crate::wording::words::words;
+
+    #[test]
+    fn each_language_is_known_by_its_script_or_its_little_words() {
+        for (text, want) in [
+            ("Gives the tide of a harbour and its moon", Language::English),
+            ("Gibt die Tide eines Hafens und den Mond", Language::German),
+            ("Donne la marée d'un port et sa lune", Language::French),
+            ("Da la marea de un puerto y su luna", Language::Spanish),
+            ("Dá a maré de um porto e a sua lua", Language::Portuguese),
+            ("Dà la marea di un porto e della sua luna", Language::Italian),
+            ("Geeft het getij van een haven en de maan", Language::Dutch),
+            ("Даёт прилив гавани и её луну", Language::Russian),
+            ("给出港口的潮汐和月亮", Language::Chinese),
+            ("港の潮と月をしらせる", Language::Japanese),
+            ("항구의 조수와 달을 알려 준다", Language::Korean),
+            ("يعطي مد الميناء والقمر", Language::Arabic),
+            ("बंदरगाह का ज्वार और चंद्रमा देता है", Language::Hindi),
+            ("xq zt 123", Language::English),
+        ] {
+            assert_eq!(words().language(&fold(text).text), want, "{text}");
+        }
+    }
+}

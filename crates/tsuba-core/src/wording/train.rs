@@ -162,3 +162,38 @@ impl Order {
         all
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const TEXTS: &str =
+        "# a remark\n@p the mail of the user to us\nsend the mail of the user to us\n\nsend the ferry to us\n";
+
+    #[test]
+    fn training_files_hold_a_text_a_line() {
+        let read: Vec<(&str, bool)> = Example::read(TEXTS, true).map(|e| (e.text, e.parameter)).collect();
+        let want = [
+            ("the mail of the user to us", true),
+            ("send the mail of the user to us", false),
+            ("send the ferry to us", false),
+        ];
+        assert_eq!(read, want);
+    }
+
+    #[test]
+    fn what_hostile_texts_have_in_common_speaks_for_it_and_nothing_else_is_kept() {
+        let honest = "returns the ferry of the day\nreturns the crew of the day\n@p name of the day\n";
+        let examples: Vec<Example<'_>> = Example::read(TEXTS, true).chain(Example::read(honest, false)).collect();
+        let learned = train(&examples);
+        assert_eq!(learned, train(&examples), "the same texts give the same weights");
+        let weight = |name: &str| {
+            let line = learned.lines().find(|line| line.split_once(' ').is_some_and(|(_, n)| n == name));
+            line.and_then(|line| line.split_once(' ')).and_then(|(weight, _)| weight.parse::<i32>().ok())
+        };
+        assert!(weight("w us").is_some_and(|w| w > 0) && weight("w to us").is_some_and(|w| w > 0), "{learned}");
+        assert!(weight("w day").is_some_and(|w| w < 0) && weight("w returns").is_some_and(|w| w < 0), "{learned}");
+        // What only one text has, and what the texts happen to be about.
+        assert_eq!((weight("w name"), weight("w ferry")), (None, None), "{learned}");
+    }
+}
