@@ -52,6 +52,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
             first: index == 0,
             opening: index == 0,
             word: sentence.word,
+            border: sentence.range.end,
             late,
             setting,
         };
@@ -64,6 +65,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
                 first: false,
                 opening: index == 0,
                 word: sentence.word,
+                border: sentence.range.end,
                 late,
                 setting,
             };
@@ -129,6 +131,8 @@ pub(super) struct Passage<'s> {
     opening: bool,
     /// The number of its first word.
     word: u32,
+    /// Where its second sentence begins (bytes); the end of the only one.
+    border: usize,
     late: bool,
     pub(super) setting: Setting,
 }
@@ -208,7 +212,7 @@ impl Passage<'_> {
     /// A passage of which no more is known, for tests.
     #[cfg(test)]
     pub(super) fn about(set: Set, setting: Setting) -> Self {
-        Self { hits: &[], set, range: 0..1, first: false, opening: false, word: 0, late: false, setting }
+        Self { hits: &[], set, range: 0..1, first: false, opening: false, word: 0, border: 1, late: false, setting }
     }
 
     fn holds(&self, term: &Term, used: &mut Vec<usize>) -> bool {
@@ -294,9 +298,11 @@ impl Passage<'_> {
         false
     }
 
-    /// The negation that a hit stands under.
+    /// The negation that a hit stands under: one of its own sentence.
     fn denial(&self, hit: &Hit) -> Option<usize> {
+        let second = |hit: &Hit| hit.start as usize >= self.border;
         self.of(NOT)
+            .filter(|(_, not)| second(not) == second(hit))
             .find(|(_, not)| {
                 let before = not.end <= hit.start && hit.word.saturating_sub(not.last) <= REACH;
                 let after = self.late && not.start >= hit.end && not.word.saturating_sub(hit.last) <= REACH + 2;
@@ -384,6 +390,7 @@ mod tests {
             ("Gives the tide. Do not show internal ids to the user.", None),
             ("Gives the tide. Before you delete a tide, make sure that it is old.", None),
             ("Sends a password reset mail to the user.", None),
+            ("Sends plain text without formatting. Please be aware that the user gets it.", None),
         ] {
             let clear: Vec<Class> = told(text, Setting::default())
                 .into_iter()
