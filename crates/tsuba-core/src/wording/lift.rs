@@ -54,7 +54,7 @@ const DAMPS: i32 = -20;
 /// From this score on (hundredths) a faint act is clear.
 const LIFTS: i32 = -10;
 /// From this score on a sentence is told.
-const TELLS: i32 = 40;
+const TELLS: i32 = 33;
 /// So much more is needed where its concepts make it nothing in particular, and in the text of a parameter.
 const VAGUE: i32 = 30;
 

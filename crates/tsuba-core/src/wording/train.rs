@@ -32,7 +32,7 @@ impl<'t> Example<'t> {
 }
 
 /// So many times all texts are gone through.
-const ROUNDS: u32 = 60;
+const ROUNDS: u32 = 150;
 /// How fast weights forget.
 const FORGETS: f64 = 0.02;
 /// What the training texts happen to be about: it says nothing of texts about something else.
