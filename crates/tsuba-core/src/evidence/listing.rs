@@ -160,6 +160,14 @@ pub struct Passage {
 }
 
 impl Listing {
+    /// Where a passage stands, in words: `the description of the tool quote_fare`.
+    pub fn whereabouts(&self, passage: &Passage) -> String {
+        match self.item_of(passage) {
+            Some(item) => format!("{} of the {} {}", passage.place.name(), item.kind.name(), item.name.text),
+            None => passage.place.name().to_owned(),
+        }
+    }
+
     /// The item a passage belongs to.
     pub fn item_of(&self, passage: &Passage) -> Option<&Item> {
         self.items.get(passage.item?)

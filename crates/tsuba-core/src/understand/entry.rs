@@ -101,7 +101,7 @@ pub struct Entry {
 }
 
 /// Where the listing of an entry is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Listed {
     /// The index of its study.
     pub study: usize,

@@ -43,8 +43,9 @@ pub(super) fn damped(deed: Deed, score: i32, passage: &Passage<'_>) -> Deed {
     let plain = passage.setting.hidden || passage.set.meets(Set::of(&[Concept::Shell, Concept::Path, Concept::Image]));
     let strength = match deed.strength {
         _ if plain || score > DAMPS => deed.strength,
-        Strength::Strong if score > 2 * DAMPS => Strength::Clear,
-        Strength::Strong | Strength::Clear | Strength::Faint => Strength::Faint,
+        // Honest words can be heaped up around a grave act: it is told all the same.
+        Strength::Strong => Strength::Clear,
+        Strength::Clear | Strength::Faint => Strength::Faint,
     };
     Deed { strength, ..deed }
 }
@@ -167,7 +168,7 @@ mod tests {
         for (score, setting, set, want) in [
             (DAMPS + 1, Setting::default(), none, Strength::Strong),
             (DAMPS, Setting::default(), none, Strength::Clear),
-            (2 * DAMPS, Setting::default(), none, Strength::Faint),
+            (10 * DAMPS, Setting::default(), none, Strength::Clear),
             (2 * DAMPS, hidden, none, Strength::Strong),
             (2 * DAMPS, Setting::default(), shell, Strength::Strong),
         ] {

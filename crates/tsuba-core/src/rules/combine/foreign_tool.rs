@@ -1,6 +1,8 @@
-use crate::evidence::{Listing, Passage, Place, tools};
+use crate::evidence::{Listing, Place, tools};
 use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
+use crate::text::head;
+use crate::understand::Listed;
 use crate::wording::Strength;
 
 pub(super) static RULE: Rule = Rule {
@@ -32,6 +34,8 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let mut told = BTreeSet::new();
+    // By listing: a server that many clients have is read once.
+    let mut read: BTreeMap<Listed, Named<'_>> = BTreeMap::new();
     for client in all.clients() {
         // Only names that no ordinary word could be, by the servers that offer them.
         let mut offered: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
@@ -41,36 +45,50 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             }
         }
         for (stands, entry) in &client.entries {
-            let Some(listing) = all.listing_of(entry) else { continue };
-            for (index, passage) in listing.passages.iter().enumerate().filter(|(_, p)| p.place != Place::Name) {
-                let named = words(&passage.at.text)
-                    .filter_map(|word| Some((word, offered.get(word)?)))
-                    .find(|(_, servers)| !servers.contains(entry.name.text.as_str()));
-                let Some((tool, other)) = named.and_then(|(tool, servers)| Some((tool, *servers.first()?))) else {
+            let Some((listed, listing)) = entry.listed.zip(all.listing_of(entry)) else { continue };
+            for (tool, index) in read.entry(listed).or_insert_with(|| named(listing)).iter() {
+                let Some(servers) = offered.get(tool).filter(|servers| !servers.contains(entry.name.text.as_str()))
+                else {
                     continue;
                 };
-                if !told.insert((entry.name.text.clone(), tool.to_owned())) {
+                let Some((other, passage)) = servers.first().zip(listing.passages.get(*index)) else { continue };
+                if !told.insert((entry.name.text.clone(), (*tool).to_owned())) {
                     continue;
                 }
-                let asks = listing.remarks.iter().any(|r| r.passage == index && r.strength > Strength::Faint);
+                let asks = listing.remarks.iter().any(|r| r.passage == *index && r.strength > Strength::Faint);
                 out.hit_in(*stands, &entry.name)
-                    .word("where", place(listing, passage))
+                    .word("where", listing.whereabouts(passage))
                     .word("server", entry.name.text.clone())
-                    .word("tool", tool.to_owned())
-                    .word("other", other.to_owned())
+                    .word("tool", (*tool).to_owned())
+                    .word("other", (*other).to_owned())
                     .because_if(asks, Circumstance::Grave)
                     .sure(Confidence::Likely)
-                    .shows(passage.at.text.clone(), None);
+                    .shows(beginning(&passage.at.text).to_owned(), None);
             }
         }
     }
 }
 
-fn place(listing: &Listing, passage: &Passage) -> String {
-    match listing.item_of(passage) {
-        Some(item) => format!("{} of the {} {}", passage.place.name(), item.kind.name(), item.name.text),
-        None => passage.place.name().to_owned(),
+/// So much of a text is shown at most (bytes): many times what is left of it when it has been cleaned.
+const SHOWN: usize = 8000;
+
+/// The beginning of a text, ending with a whole word: half a secret would not be masked.
+fn beginning(text: &str) -> &str {
+    let part = head(text, SHOWN);
+    if part.len() == text.len() { part } else { part.rfind(char::is_whitespace).map_or("", |at| head(part, at)) }
+}
+
+/// What may be names of tools in the texts of a listing, and the first passage that holds each.
+type Named<'l> = BTreeMap<&'l str, usize>;
+
+fn named(listing: &Listing) -> Named<'_> {
+    let mut out = BTreeMap::new();
+    for (index, passage) in listing.passages.iter().enumerate().filter(|(_, p)| p.place != Place::Name) {
+        for word in words(&passage.at.text).filter(|word| is_telling(word)) {
+            out.entry(word).or_insert(index);
+        }
     }
+    out
 }
 
 /// Is a name two words or more?

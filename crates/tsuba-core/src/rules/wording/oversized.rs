@@ -1,4 +1,3 @@
-use super::shared::place;
 use crate::judge::{Check, Circumstance, Listings, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
 use crate::text::boundary;
@@ -35,7 +34,7 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         // The beginning is enough to find it by.
         let end = boundary(&passage.at.text, 60);
         out.hit(&passage.at.part(listings.source(), 0..end))
-            .word("what", place(listings, passage))
+            .word("what", listings.listing.whereabouts(passage))
             .word("size", format!("{count} characters"))
             .because_if(count >= HUGE, Circumstance::Grave);
     }

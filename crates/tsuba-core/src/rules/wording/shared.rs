@@ -1,6 +1,5 @@
 //! What the rules of this family share: telling a remark of the reading.
 
-use crate::evidence::Passage;
 use crate::judge::{Circumstance, Confidence, Listings, Out};
 use crate::prelude::*;
 use crate::wording::{Class, Remark, Strength};
@@ -12,7 +11,7 @@ pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
         let at = passage.at.part(listings.source(), remark.range.clone());
         let seen_elsewhere = matches!(class, Class::HiddenText | Class::Encoded);
         let hit = out.hit(&at);
-        hit.word("where", place(listings, passage))
+        hit.word("where", listings.listing.whereabouts(passage))
             .word("words", quoted(remark))
             .word("how", remark.how.map_or("in another form", |how| how.name()))
             .word("more", more(remark.more))
@@ -25,14 +24,6 @@ pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
                 Strength::Faint => Confidence::Possible,
             })
             .shows(remark.reads.clone(), remark.sees.clone());
-    }
-}
-
-/// `the description of the tool quote_fare`.
-pub(super) fn place(listings: &Listings<'_>, passage: &Passage) -> String {
-    match listings.listing.item_of(passage) {
-        Some(item) => format!("{} of the {} {}", passage.place.name(), item.kind.name(), item.name.text),
-        None => passage.place.name().to_owned(),
     }
 }
 
