@@ -23,6 +23,13 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
         // Pairs of digits set apart by spaces or colons.
         pairs(text, out);
     }
+    if shape.singles >= 6 {
+        spaced(text, out);
+    }
+}
+
+/// Finds the forms that each begin with a mark of their own.
+pub(super) fn marked(text: &str, out: &mut Vec<Revealed>) {
     if text.contains('%') {
         tokens(text, |token| count(token, b'%') >= 3, percent, How::Percent, out);
     }
@@ -44,9 +51,6 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
             out,
         );
     }
-    if shape.singles >= 6 {
-        spaced(text, out);
-    }
 }
 
 /// How many short pieces follow each other, at most: without them the dear readings need not be tried.
@@ -60,10 +64,14 @@ struct Shape {
 
 impl Shape {
     fn of(text: &str) -> Self {
-        let mut most = Self::default();
         if text.is_ascii() && !may_have_short_pieces(text.as_bytes()) {
-            return most;
+            return Self::default();
         }
+        Self::counted(text)
+    }
+
+    fn counted(text: &str) -> Self {
+        let mut most = Self::default();
         let (mut singles, mut pairs, mut length, mut hex) = (0, 0, 0, true);
         // A last separator ends the last piece.
         for byte in text.bytes().chain([b' ']) {
@@ -87,14 +95,33 @@ impl Shape {
     }
 }
 
-/// Six letters set apart are eleven bytes, eight pairs of digits set apart are more: one of every six windows of six bytes lies wholly in
-/// them.
+/// Six letters set apart are eleven bytes, eight pairs of digits set apart are more: eight bytes that begin at a multiple of four lie
+/// wholly in them. They are looked at together, as parts of one number.
 fn may_have_short_pieces(bytes: &[u8]) -> bool {
-    let kind = |byte: u8| KINDS.get(usize::from(byte)).copied().unwrap_or(0);
-    bytes.chunks_exact(6).any(|window| {
-        let alternates = window.iter().zip(window.iter().skip(1)).all(|(a, b)| (kind(*a) == 0) != (kind(*b) == 0));
-        alternates || window.iter().all(|b| kind(*b) == 0 || kind(*b) & HEX != 0)
+    let windows = (0..bytes.len()).step_by(4).map_while(|at| bytes.get(at..at + 8)?.try_into().ok());
+    windows.map(u64::from_le_bytes).any(|eight| {
+        let low = eight | each(0x20);
+        let digits = within(eight, b'0', b'9');
+        let letters = within(low, b'a', b'z') | digits;
+        let hex = within(low, b'a', b'f') | within(low, b'x', b'x') | digits | !letters;
+        let changes = letters ^ (letters >> 8);
+        changes & (HIGH >> 8) == HIGH >> 8 || hex & HIGH == HIGH
     })
+}
+
+/// The highest bit of each byte.
+const HIGH: u64 = each(0x80);
+
+/// A byte eight times.
+const fn each(byte: u8) -> u64 {
+    u64::from_ne_bytes([byte; 8])
+}
+
+/// The highest bit of each byte that is within a range; all bytes and the range are ASCII.
+fn within(eight: u64, first: u8, last: u8) -> u64 {
+    let from = eight.wrapping_add(each(0x80 - first));
+    let after = eight.wrapping_add(each(0x7f - last));
+    from & !after & HIGH
 }
 
 const COUNTS: u8 = 1;
@@ -130,8 +157,9 @@ fn engine(alphabet: &base64::alphabet::Alphabet) -> GeneralPurpose {
     GeneralPurpose::new(alphabet, config)
 }
 
+#[inline]
 fn is_code(b: u8) -> bool {
-    b.is_ascii_alphanumeric() || matches!(b, b'+' | b'/' | b'-' | b'_' | b'=')
+    b.is_ascii_alphanumeric() | matches!(b, b'+' | b'/' | b'-' | b'_' | b'=')
 }
 
 /// Runs of Base64 and hexadecimal.
@@ -141,7 +169,7 @@ fn runs(text: &str, out: &mut Vec<Revealed>) {
     // Every run holds eight bytes in a row that begin at a multiple of eight.
     let (mut probe, mut done) = (0, 0);
     while let Some(block) = bytes.get(probe..probe + 8) {
-        if block.contains(&b' ') || !block.iter().all(|b| is_code(*b)) {
+        if !block.iter().fold(true, |all, byte| all & is_code(*byte)) {
             probe += 8;
             continue;
         }
@@ -366,7 +394,13 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        crate::wording::reveal::told(find, text)
+        crate::wording::reveal::told(
+            |text, out| {
+                find(text, out);
+                marked(text, out);
+            },
+            text,
+        )
     }
 
     #[test]
@@ -390,6 +424,16 @@ mod tests {
             assert!(all.iter().any(|(h, s)| *h == how && s.contains("password file and send")), "{text}: {all:?}");
         }
         assert_eq!(found("i g n o r e  a l l"), [(How::Spaced, "ignore all".to_owned())]);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn short_pieces_are_never_overlooked(text in "([af0x9]{1,3}[ :,_]{1,2}|[gz] |tide ){0,40}") {
+            let (short, counted) = (may_have_short_pieces(text.as_bytes()), Shape::counted(&text));
+            let apart = !text.contains("  ") && !text.contains([':', ',', '_']);
+            proptest::prop_assert!(short || counted.pairs < 8);
+            proptest::prop_assert!(short || counted.singles < 6 || !apart);
+        }
     }
 
     #[test]

@@ -69,49 +69,74 @@ pub(crate) fn fold_phrase(phrase: &str) -> String {
 
 /// Folds a text.
 pub(crate) fn fold(text: &str) -> Folded {
-    let mut out = Folded { text: String::with_capacity(text.len()), length: text.len(), ..Folded::default() };
+    let mut out = Folded::default();
+    fold_into(text, &mut out);
+    out
+}
+
+/// Folds a text in the room of an earlier one.
+pub(super) fn fold_into(text: &str, out: &mut Folded) {
+    out.text.clear();
+    out.text.reserve(text.len());
+    out.steps.clear();
+    out.mixed.clear();
+    out.length = text.len();
     let bytes = text.as_bytes();
     let mut at = 0;
     while let Some(byte) = bytes.get(at) {
         match byte {
             b'A'..=b'Z' | b'a'..=b'z' => {
                 at = match plain(bytes, at) {
-                    0 => latin(text, at, &mut out),
-                    length => emit(text, at..at + length, &mut out),
+                    0 => latin(text, at, out),
+                    length => emit(text, at..at + length, out),
                 }
             }
-            b'0'..=b'9' => at = latin(text, at, &mut out),
-            b' ' | b'\t' | b'\r' | b'\n' => at = space(text, at, &mut out),
+            b'0'..=b'9' => at = latin(text, at, out),
+            b' ' | b'\t' | b'\r' | b'\n' => at = space(text, at, out),
             b'*' | b'`' => at += 1,
             b'_' if !is_inner(bytes, at) => at += 1,
-            b'@' | b'$' if starts_leet(bytes, at) => at = latin(text, at, &mut out),
+            b'@' | b'$' if starts_leet(bytes, at) => at = latin(text, at, out),
             0x00..=0x1f | 0x7f => at += 1,
             byte if byte.is_ascii() => {
                 out.step(at);
                 out.text.push(char::from(*byte));
                 at += 1;
             }
-            _ => at = other(text, at, &mut out),
+            _ => at = other(text, at, out),
         }
     }
-    out
 }
 
 /// The length of a run of whole words in plain letters, with single spaces and simple marks between them: most of most texts.
 fn plain(bytes: &[u8], from: usize) -> usize {
-    let (mut at, mut whole) = (from, from);
-    while let Some(byte) = bytes.get(at) {
-        match byte {
-            b'a'..=b'z' | b'A'..=b'Z' => {}
-            b' ' if bytes.get(at + 1).is_some_and(u8::is_ascii_alphabetic) => whole = at + 1,
-            b',' | b'.' | b';' | b':' | b'!' | b'?' | b'(' | b')' | b'-' | b'\'' | b'"' | b'/' => whole = at + 1,
-            // A digit, a sign or a foreign letter may be glued to the word: that word is looked at as a whole.
-            _ => return whole - from,
+    let rest = bytes.get(from..).unwrap_or_default();
+    let simple = |byte: u8, next: u8| {
+        let mark = matches!(byte, b'!'..=b'"' | b'\''..=b')' | b','..=b'/' | b':'..=b';' | b'?');
+        byte.is_ascii_alphabetic() | mark | ((byte == b' ') & next.is_ascii_alphabetic())
+    };
+    // Whole blocks are asked without a way out in between: that takes next to no time.
+    let mut end = 0;
+    while let Some(block) = rest.get(end..end + BLOCK + 1) {
+        let pairs = block.iter().zip(block.iter().skip(1));
+        if !pairs.fold(true, |all, (byte, next)| all & simple(*byte, *next)) {
+            break;
         }
-        at += 1;
+        end += BLOCK;
     }
-    at - from
+    let tail = rest.get(end..).unwrap_or_default();
+    let nexts = tail.iter().skip(1).chain(core::iter::once(&b'.'));
+    match tail.iter().zip(nexts).position(|(byte, next)| !simple(*byte, *next)) {
+        None => rest.len(),
+        // A digit, a sign or a foreign letter may be glued to the word: that word is looked at as a whole.
+        Some(more) => {
+            let run = rest.get(..end + more).unwrap_or_default();
+            run.iter().rposition(|byte| !byte.is_ascii_alphabetic()).map_or(0, |last| last + 1)
+        }
+    }
 }
+
+/// So many bytes are looked at together.
+const BLOCK: usize = 16;
 
 /// Letters and simple marks as they are, in small letters.
 fn emit(text: &str, range: Range<usize>, out: &mut Folded) -> usize {

@@ -3,6 +3,7 @@
 use super::concept::{Concept, Set};
 use super::fold::fold;
 use super::language::Language;
+use super::scan::Scan;
 use super::sentence::sentences;
 use super::words::words;
 use crate::evidence::{Item, Listing, Passage, Place};
@@ -110,7 +111,9 @@ fn of_first_sentence(item: &Item) -> Set {
     let Some(description) = &item.description else { return Set::default() };
     let text = fold(head(&description.text, 400)).text;
     let own = BTreeSet::new();
-    let cut = sentences(&text, words(), false, &Job::none(), &own);
+    let mut scan = Scan::new(&text, words().little(), Vec::new());
+    scan.advance();
+    let cut = sentences(head(&text, scan.range.end), words(), false, &Job::none(), &own);
     let said = cut.list.first().map(|first| first.set).unwrap_or_default();
     let works_on = Set::of(&[Concept::Private, Concept::Stuff, Concept::Asked]);
     if said.meets(works_on) { works_on } else { Set::default() }
@@ -131,8 +134,11 @@ fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
         }
         // `create_invoice` is about invoices.
         let parts = words_of(name);
-        let several = parts.iter().map(|word| format!("{word}s"));
-        let text = fold(&parts.iter().cloned().chain(several).collect::<Vec<String>>().join(" ")).text;
+        let mut text = String::with_capacity(2 * name.len() + 2 * parts.len());
+        for (several, part) in parts.iter().map(|part| ("", part)).chain(parts.iter().map(|part| ("s", part))) {
+            [part.as_str(), several, " "].iter().for_each(|piece| text.push_str(piece));
+        }
+        let text = fold(text.trim_end()).text;
         if text.split(' ').any(|word| RUNS.contains(&word)) {
             out = out.with(Set::of(&[Concept::Run, Concept::Shell]));
         }

@@ -1,6 +1,6 @@
 //! The languages that are read, and by what each is known: its script, or its little words.
 
-use super::scan::{Letters, Word, hash};
+use super::scan::{Letters, hash};
 use crate::prelude::*;
 
 /// The languages that are read, in the order in which ties are broken.
@@ -122,38 +122,44 @@ impl Little {
     }
 }
 
+/// As many as fill a register, of which there are [`LATIN`] in use.
+const LANES: usize = 8;
+
+/// How many little words of each Latin language a part has, and their lengths together (bytes), by the language's number.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Latin {
+    weights: [u16; LANES],
+    counts: [u16; LANES],
+}
+
+impl Latin {
+    /// Counts a little word of the languages `little`, as bits.
+    #[inline]
+    pub(super) fn count(&mut self, little: u16, length: usize) {
+        let length = u16::try_from(length).unwrap_or(u16::MAX);
+        for (lane, (weight, count)) in self.weights.iter_mut().zip(&mut self.counts).enumerate() {
+            let one = (little >> lane) & 1;
+            *weight = weight.saturating_add(one.wrapping_neg() & length);
+            *count = count.saturating_add(one);
+        }
+    }
+}
+
 impl Language {
     /// The language of a part of a text: by its script, and among those written in Latin letters by their little words. Where these say
     /// nothing, `before`. Also answers how many little words of it there are. `length` is the part's (bytes).
-    pub(super) fn of(words: &[Word], letters: &Letters, length: usize, before: Self) -> (Self, usize) {
+    pub(super) fn of(latin: &Latin, letters: &Letters, length: usize, before: Self) -> (Self, usize) {
         if let Some(language) = letters.language(length) {
             return (language, 1);
         }
-        let mut weights = [(0usize, 0usize); LATIN];
-        let mut met = 0;
-        for word in words.iter().filter(|word| word.little != 0) {
-            let mut bits = word.little;
-            met |= bits;
-            while bits != 0 {
-                let index = bits.trailing_zeros() as usize;
-                bits &= bits - 1;
-                if let Some((weight, count)) = weights.get_mut(index) {
-                    *weight += word.len();
-                    *count += 1;
-                }
-            }
-        }
-        if met == 0 {
-            return (before, 0);
-        }
-        let of = |language: Self| weights.get(language as usize).copied().unwrap_or_default();
+        let weight = |language: Self| latin.weights.get(language as usize).copied().unwrap_or_default();
         let mut best = before;
         for (language, _) in Self::ALL.into_iter().take(LATIN) {
-            if of(language).0 > of(best).0 {
+            if weight(language) > weight(best) {
                 best = language;
             }
         }
-        (best, of(best).1)
+        (best, latin.counts.get(best as usize).copied().unwrap_or_default().into())
     }
 }
 

@@ -13,7 +13,6 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     if text.contains(']') && (text.contains("[//]:") || text.contains("[comment]:") || text.contains("[_]:")) {
         definitions(text, out);
     }
-    space(text, out);
 }
 
 fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
@@ -133,11 +132,8 @@ fn definitions(text: &str, out: &mut Vec<Revealed>) {
 const LINES: usize = 25;
 const COLUMNS: usize = 160;
 
-fn space(text: &str, out: &mut Vec<Revealed>) {
-    let far = |run: &[u8]| memchr::memmem::find(text.as_bytes(), run).is_some();
-    if text.len() < LINES.min(COLUMNS) || !(far(b"\n\n") || far(b"      ") || far(b"\n ") || !text.is_ascii()) {
-        return;
-    }
+/// Finds text that stands behind a window's worth of white space.
+pub(super) fn space(text: &str, out: &mut Vec<Revealed>) {
     let (mut from, mut lines, mut columns, mut at) = (0, 0, 0, 0);
     while let Some(byte) = text.as_bytes().get(at) {
         let (blank, width) = match byte {
@@ -169,7 +165,13 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        crate::wording::reveal::told(find, text)
+        crate::wording::reveal::told(
+            |text, out| {
+                find(text, out);
+                space(text, out);
+            },
+            text,
+        )
     }
 
     #[test]

@@ -33,10 +33,10 @@ use crate::prelude::*;
 use crate::text::{boundary, head, is_unseen};
 use concept::{Concept, Set};
 use core::ops::Range;
-use fold::{Folded, fold};
+use fold::{Folded, fold, fold_into};
 use job::{Job, Server};
 use reveal::{Revealed, reveal};
-use sentence::{Sentences, sentences};
+use sentence::{Room, Sentences, cut_into, sentences};
 use weigh::{Deed, Setting, deeds};
 use words::words;
 
@@ -114,6 +114,7 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
     let server = Server::named(&listing.server.text);
     // The passages of an item follow each other.
     let mut known: Option<(usize, bool, Job<'_>)> = None;
+    let mut room = Reading::default();
     for (index, passage) in listing.passages.iter().enumerate() {
         let parameter = passage.place.is_parameter();
         let job = match passage.item.zip(listing.item_of(passage)) {
@@ -125,7 +126,7 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
             None => &of_server,
         };
         let mut reader = Reader { passage, index, job, own: &own, remarks: Vec::new() };
-        said.push(reader.read());
+        said.push(reader.read(&mut room));
         let mut remarks = reader.remarks;
         let more = remarks.len().saturating_sub(MOST);
         if more > 0 {
@@ -141,6 +142,14 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
     out
 }
 
+/// A text as it is read, and the room for the next.
+#[derive(Default)]
+struct Reading {
+    folded: Folded,
+    cut: Sentences,
+    room: Room,
+}
+
 struct Reader<'l> {
     passage: &'l Passage,
     index: usize,
@@ -153,29 +162,25 @@ struct Reader<'l> {
 
 impl Reader<'_> {
     /// Fills the remarks; answers what the text says in the open.
-    fn read(&mut self) -> Set {
+    fn read(&mut self, Reading { folded, cut, room }: &mut Reading) -> Set {
         let text = self.passage.at.text.as_str();
-        let folded = fold(text);
-        let cut = self.cut(&folded, false);
+        fold_into(text, folded);
+        cut_into(cut, room, &folded.text, words(), false, self.job, self.own);
         let setting = Setting {
             parameter: self.passage.place.is_parameter(),
             named_secret: cut.list.iter().any(|s| s.set.has(Concept::Secret)) && job::is_secret(self.passage),
             hidden: false,
         };
-        for deed in deeds(&folded.text, &cut, setting) {
+        for deed in deeds(&folded.text, cut, setting) {
             let range = trimmed(text, folded.written(deed.range.clone()));
             let words =
                 deed.words.iter().map(|w| text.get(folded.written(w.clone())).unwrap_or_default().to_owned()).collect();
             self.push(&deed, range, words, None);
         }
-        self.lookalikes(&folded);
-        let parts = reveal(text, &folded, &cut.dark);
+        self.lookalikes(folded);
+        let parts = reveal(text, folded, &cut.dark);
         self.revealed(text, parts, None);
         cut.said
-    }
-
-    fn cut(&self, folded: &Folded, glued: bool) -> Sentences {
-        sentences(&folded.text, words(), glued, self.job, self.own)
     }
 
     fn push(&mut self, deed: &Deed, range: Range<usize>, words: Vec<String>, how: Option<How>) {
@@ -204,7 +209,7 @@ impl Reader<'_> {
             let range = place.cloned().unwrap_or_else(|| trimmed(text, part.range.clone()));
             let folded = fold(&part.text);
             let setting = Setting { hidden: true, ..Setting::default() };
-            let cut = self.cut(&folded, part.how == How::Spaced);
+            let cut = sentences(&folded.text, words(), part.how == How::Spaced, self.job, self.own);
             let said = deeds(&folded.text, &cut, setting);
             let worst = said.iter().map(|deed| deed.strength).max();
             let class = if part.how.is_hidden() { Class::HiddenText } else { Class::Encoded };

@@ -1,6 +1,6 @@
 //! Scanning: a folded text in one pass, sentence by sentence, with the words of each.
 
-use super::language::{Language, Little};
+use super::language::{Language, Latin, Little};
 use crate::prelude::*;
 use core::ops::Range;
 
@@ -19,20 +19,11 @@ pub(super) struct Word {
     pub(super) little: u16,
 }
 
-impl Word {
-    /// Its length (bytes).
-    pub(super) fn len(&self) -> usize {
-        self.end.saturating_sub(self.start) as usize
-    }
-}
-
-/// FNV-1a.
+/// Stirs eight bytes into a hash; what is missing to eight is zero.
 #[inline]
-fn stir(hash: u32, byte: u8) -> u32 {
-    (hash ^ u32::from(byte)).wrapping_mul(0x0100_0193)
+fn stir(hash: u64, bytes: u64) -> u64 {
+    (hash ^ bytes).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
 }
-
-const SEED: u32 = 0x811c_9dc5;
 
 /// Letters, digits and the underscore.
 static PLAIN: [bool; 256] = {
@@ -55,7 +46,24 @@ fn is_plain(byte: u8) -> bool {
 
 /// The hash of a word.
 pub(super) fn hash(word: &[u8]) -> u32 {
-    word.iter().fold(SEED, |hash, byte| stir(hash, *byte))
+    hash_at(word, 0..word.len())
+}
+
+/// The hash of a word that stands in a text.
+#[inline]
+fn hash_at(text: &[u8], word: Range<usize>) -> u32 {
+    let (mut hash, mut at) = (word.len() as u64, word.start);
+    while at < word.end {
+        let left = word.end - at;
+        let eight = match text.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map(u64::from_le_bytes) {
+            Some(eight) if left < 8 => eight & !(u64::MAX << (8 * left)),
+            Some(eight) => eight,
+            None => text.get(at..word.end).unwrap_or_default().iter().rev().fold(0, |n, b| n << 8 | u64::from(*b)),
+        };
+        hash = stir(hash, eight);
+        at += 8;
+    }
+    (hash ^ (hash >> 32)) as u32
 }
 
 /// How many bytes of a part are letters of each script that stands for a language.
@@ -107,11 +115,14 @@ pub(super) struct Scan<'t> {
     pub(super) words: Vec<Word>,
     /// Its letters of other scripts.
     pub(super) letters: Letters,
+    /// Its little words.
+    pub(super) latin: Latin,
 }
 
 impl<'t> Scan<'t> {
-    /// Begins.
-    pub(super) fn new(text: &'t str, little: &'t Little) -> Self {
+    /// Begins, with room for words.
+    pub(super) fn new(text: &'t str, little: &'t Little, mut words: Vec<Word>) -> Self {
+        words.clear();
         Self {
             text,
             little,
@@ -119,14 +130,15 @@ impl<'t> Scan<'t> {
             halves: 0,
             range: 0..0,
             opens: 0,
-            words: Vec::with_capacity(32),
+            words,
             letters: Letters::default(),
+            latin: Latin::default(),
         }
     }
 
     /// The words and letters of a text, as though it were one sentence.
     pub(super) fn whole(text: &'t str, little: &'t Little) -> Self {
-        let mut scan = Self::new(text, little);
+        let mut scan = Self::new(text, little, Vec::with_capacity(text.len() / 6 + 1));
         while let Some(byte) = text.as_bytes().get(scan.at) {
             scan.step(*byte, usize::MAX);
         }
@@ -138,12 +150,16 @@ impl<'t> Scan<'t> {
     pub(super) fn advance(&mut self) -> bool {
         let bytes = self.text.as_bytes();
         let from = self.at;
-        (self.opens, self.letters) = (self.halves, Letters::default());
+        (self.opens, self.letters, self.latin) = (self.halves, Letters::default(), Latin::default());
         self.words.clear();
+        let limit = from + 2 * MAX_SENTENCE;
         while let Some(byte) = bytes.get(self.at) {
             let length = self.at - from;
+            if is_plain(*byte) && self.at < limit {
+                self.word(limit);
+                continue;
+            }
             let width = match byte {
-                b'a'..=b'z' => 0,
                 b' ' if length >= MAX_SENTENCE => 1,
                 b' ' => 0,
                 b'\n' => 1,
@@ -157,10 +173,10 @@ impl<'t> Scan<'t> {
                 self.at += width;
                 break;
             }
-            if length >= 2 * MAX_SENTENCE {
+            if self.at >= limit {
                 break;
             }
-            self.step(*byte, from + 2 * MAX_SENTENCE);
+            self.step(*byte, limit);
         }
         self.range = from..self.at;
         !self.range.is_empty()
@@ -202,31 +218,34 @@ impl<'t> Scan<'t> {
         }
     }
 
+    #[inline]
     fn word(&mut self, limit: usize) {
         let bytes = self.text.as_bytes();
         let bytes = bytes.get(..limit).unwrap_or(bytes);
-        let (start, mut hash) = (self.at, SEED);
-        while let Some(byte) = bytes.get(self.at) {
-            if is_plain(*byte) {
-                hash = stir(hash, *byte);
-                self.at += 1;
-                continue;
+        let (start, mut at) = (self.at, self.at);
+        loop {
+            let rest = bytes.get(at..).unwrap_or_default();
+            let length = rest.iter().position(|byte| !is_plain(*byte)).unwrap_or(rest.len());
+            at += length;
+            match rest.get(length) {
+                Some(byte) if !byte.is_ascii() && !is_half(*byte) => {}
+                _ => break,
             }
-            if byte.is_ascii() || is_half(*byte) {
-                break;
+            match self.text.get(at..).and_then(|t| t.chars().next()).filter(|c| is_wordly(*c)) {
+                Some(c) => {
+                    self.letters.count(c);
+                    at += c.len_utf8();
+                }
+                None => break,
             }
-            let c = self.text.get(self.at..).and_then(|t| t.chars().next()).unwrap_or_default();
-            if !is_wordly(c) {
-                break;
-            }
-            self.letters.count(c);
-            for byte in c.encode_utf8(&mut [0; 4]).bytes() {
-                hash = stir(hash, byte);
-            }
-            self.at += c.len_utf8();
         }
-        let little = self.little.bits(hash, self.at - start);
-        self.words.push(Word { start: number(start), end: number(self.at), halves: self.halves, hash, little });
+        self.at = at;
+        let hash = hash_at(bytes, start..at);
+        let little = self.little.bits(hash, at - start);
+        if little != 0 {
+            self.latin.count(little, at - start);
+        }
+        self.words.push(Word { start: number(start), end: number(at), halves: self.halves, hash, little });
     }
 }
 
@@ -327,7 +346,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn cut(text: &str) -> Vec<&str> {
-        let mut scan = Scan::new(text, words().little());
+        let mut scan = Scan::new(text, words().little(), Vec::new());
         let mut out = Vec::new();
         while scan.advance() {
             out.push(&text[scan.range.clone()]);
@@ -363,7 +382,7 @@ mod tests {
     #[test]
     fn words_are_counted_through_the_text() {
         let text = "one two. three-four five_six 七八九十 eleven";
-        let mut scan = Scan::new(text, words().little());
+        let mut scan = Scan::new(text, words().little(), Vec::new());
         let mut all = Vec::new();
         while scan.advance() {
             let mut counter = Counter::new(text, scan.range.start, scan.opens, &scan.words);
@@ -381,7 +400,7 @@ mod tests {
         #[test]
         fn nothing_is_lost_and_no_word_is_cut(text in "[a-z _.!?語é।-]{0,300}") {
             prop_assert_eq!(cut(&text).concat(), text.clone());
-            let mut scan = Scan::new(&text, words().little());
+            let mut scan = Scan::new(&text, words().little(), Vec::new());
             while scan.advance() {
                 for word in &scan.words {
                     let (start, end) = (word.start as usize, word.end as usize);

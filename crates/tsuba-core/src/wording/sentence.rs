@@ -4,7 +4,7 @@ use super::concept::{Concept, Set};
 use super::job::Job;
 use super::language::Language;
 use super::learned::{Sum, weights};
-use super::scan::{Counter, Scan, halves};
+use super::scan::{Counter, Scan, Word, halves};
 use super::words::{Found, Words};
 use crate::prelude::*;
 use crate::text::head;
@@ -57,30 +57,52 @@ pub(super) struct Sentences {
     pub(super) said: Set,
 }
 
+/// What is put down while a text is cut, kept from text to text: most are short, and finding room for them would take as long as reading.
+#[derive(Debug, Default)]
+pub(super) struct Room {
+    free: Vec<Found>,
+    here: Vec<Found>,
+    kept: Vec<Found>,
+    words: Vec<Word>,
+}
+
 /// So many bytes at the beginning of a text show its language.
-const FIRST: usize = 2000;
+const FIRST: usize = 300;
 /// More hits than this in one sentence say nothing more.
 const MAX_HITS: usize = 96;
 
 /// Cuts a folded text; what is the tool's own `job` says nothing in it; `own` are the names of the server's own tools, which are no other tools.
 pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, own: &BTreeSet<String>) -> Sentences {
-    // About a word in four is found, and a sentence is about as long: growing step by step takes longer than reading.
-    let mut out = Sentences {
-        hits: Vec::with_capacity(text.len() / 16 + 8),
-        list: Vec::with_capacity(text.len() / 64 + 2),
-        ..Sentences::default()
-    };
-    let mut free: Vec<Found> = Vec::new();
+    let mut out = Sentences::default();
+    cut_into(&mut out, &mut Room::default(), text, words, glued, job, own);
+    out
+}
+
+/// The same, in the room of an earlier text.
+pub(super) fn cut_into(
+    out: &mut Sentences,
+    room: &mut Room,
+    text: &str,
+    words: &Words,
+    glued: bool,
+    job: &Job<'_>,
+    own: &BTreeSet<String>,
+) {
+    let Room { free, here, kept, words: of_scan } = room;
+    out.hits.clear();
+    out.list.clear();
+    out.dark.clear();
+    out.said = Set::default();
+    free.clear();
     words.find_any(text, |hit| free.push(hit));
     free.sort_unstable_by_key(|hit| (hit.start, hit.end));
     let mut free = free.as_slice();
     let mut before = None;
-    let (mut here, mut kept): (Vec<Found>, Vec<Found>) = (Vec::with_capacity(32), Vec::with_capacity(32));
-    let mut scan = Scan::new(text, words.little());
+    let mut scan = Scan::new(text, words.little(), core::mem::take(of_scan));
     while scan.advance() {
         let range = scan.range.clone();
         let of_before = before.unwrap_or(Language::English);
-        let (language, little) = Language::of(&scan.words, &scan.letters, range.len(), of_before);
+        let (language, little) = Language::of(&scan.latin, &scan.letters, range.len(), of_before);
         let language = if little > 1 || !language.is_latin() {
             language
         } else {
@@ -88,9 +110,6 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
             before.unwrap_or_else(|| words.language(head(text, FIRST)))
         };
         before = Some(language);
-        if little < 2 || scan.words.len() > 5 {
-            out.dark.extend(scan.dark());
-        }
         here.clear();
         words.find(text, &scan, language, glued, |hit| here.push(hit));
         let more = free.partition_point(|hit| (hit.start as usize) < range.end);
@@ -100,11 +119,14 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         if !own_free.is_empty() || language.glues() {
             here.sort_unstable_by_key(|hit| (hit.start, hit.end));
         }
-        outermost(&here, &mut kept);
+        outermost(here, kept);
+        if little < 2 || scan.words.len() > 5 {
+            out.dark.extend(scan.dark().filter(|piece| !is_known(piece, kept)));
+        }
         let first = out.hits.len();
         let mut set = Set::default();
         let mut counter = Counter::new(text, range.start, scan.opens, &scan.words);
-        for hit in &kept {
+        for hit in &*kept {
             let written = text.get(hit.start as usize..hit.end as usize).unwrap_or_default();
             out.said = out.said.with(hit.set);
             let mut means = job.leaves(hit.set).without(Set::of(&[Concept::Common]));
@@ -135,7 +157,15 @@ pub(super) fn sentences(text: &str, words: &Words, glued: bool, job: &Job<'_>, o
         let learned = speaks.then(|| weights().words(&scan.words));
         out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language, learned });
     }
-    out
+    *of_scan = scan.words;
+}
+
+/// Are phrases of its language a good part of a piece?
+fn is_known(piece: &Range<usize>, phrases: &[Found]) -> bool {
+    let lies_in = |found: &&Found| piece.start <= found.start as usize && found.end as usize <= piece.end;
+    // Short words happen by chance.
+    let lengths = phrases.iter().filter(lies_in).map(|found| (found.end - found.start) as usize).filter(|n| *n > 2);
+    lengths.sum::<usize>() * 4 >= piece.len()
 }
 
 /// What any tool's text speaks of.

@@ -216,15 +216,18 @@ impl Passage<'_> {
     }
 
     fn holds(&self, term: &Term, used: &mut Vec<usize>) -> bool {
+        // Where things stand is looked at only if they are there at all.
+        may_hold(term, self.set) && self.stands(term, used)
+    }
+
+    fn stands(&self, term: &Term, used: &mut Vec<usize>) -> bool {
         match term {
             Term::Has(set) => {
-                self.set.meets(*set) && {
-                    used.extend(self.of(*set).map(|(i, _)| i).take(3));
-                    true
-                }
+                used.extend(self.of(*set).map(|(i, _)| i).take(3));
+                true
             }
             Term::Lacks(set) => !self.set.meets(*set),
-            Term::Near(a, b, words) => self.set.meets(*a) && self.set.meets(*b) && self.near(*a, *b, *words, used),
+            Term::Near(a, b, words) => self.near(*a, *b, *words, used),
             Term::Denied(set) => {
                 let found = self.of(*set).find_map(|(i, hit)| self.denial(hit).map(|not| (i, not)));
                 found.is_some_and(|(i, not)| {

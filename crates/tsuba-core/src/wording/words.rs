@@ -6,7 +6,7 @@ use super::language::{Language, Little};
 use super::scan::{Scan, Word, hash, is_wordly, number};
 use super::trie::{From, Trie};
 use crate::prelude::*;
-use crate::text::head;
+use crate::text::{boundary, head};
 use aho_corasick::{AhoCorasick, AhoCorasickKind};
 use core::ops::Range;
 use once_cell::race::OnceBox;
@@ -98,6 +98,8 @@ struct Table {
 #[derive(Debug)]
 struct Free {
     automaton: Option<AhoCorasick>,
+    /// No phrase is longer (bytes).
+    longest: usize,
     /// By the number of the phrase.
     senses: Vec<Vec<Sense>>,
 }
@@ -232,7 +234,7 @@ impl Words {
     /// The language of a text as a whole.
     pub(super) fn language(&self, text: &str) -> Language {
         let scan = self.scan(text);
-        Language::of(&scan.words, &scan.letters, text.len(), Language::English).0
+        Language::of(&scan.latin, &scan.letters, text.len(), Language::English).0
     }
 
     /// Every phrase of a language in the last sentence of a scan, by where it begins; `glued` reads it without regard to word ends.
@@ -262,7 +264,10 @@ impl Words {
     /// Every phrase that is written alike in all languages, by where it ends.
     pub(super) fn find_any(&self, text: &str, mut found: impl FnMut(Found)) {
         let Some(automaton) = &self.free.automaton else { return };
-        for met in automaton.find_overlapping_iter(text) {
+        // Whether there is any is known sooner than all that there are: the first that ends is the first of all.
+        let Some(first) = automaton.find(text) else { return };
+        let from = boundary(text, first.end().saturating_sub(self.free.longest));
+        for met in automaton.find_overlapping_iter(aho_corasick::Input::new(text).span(from..text.len())) {
             for sense in self.free.senses.get(met.pattern().as_usize()).into_iter().flatten() {
                 let opens = sense.opens == Bound::Anywhere || left_of(text, met.start());
                 let closes = !sense.closes || right_of(text, met.end());
@@ -326,7 +331,8 @@ impl Free {
         }
         // Building fails where there are more states than a number can hold: these are some hundreds.
         let automaton = AhoCorasick::builder().kind(Some(AhoCorasickKind::DFA)).build(phrases.keys()).ok();
-        Self { automaton, senses: phrases.into_values().collect() }
+        let longest = phrases.keys().map(String::len).max().unwrap_or(0);
+        Self { automaton, longest, senses: phrases.into_values().collect() }
     }
 }
 
