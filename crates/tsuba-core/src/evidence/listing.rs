@@ -129,7 +129,7 @@ impl Place {
             Self::Name => "the name",
             Self::Title => "the title",
             Self::Description => "the description",
-            Self::Instructions => "the server's instructions",
+            Self::Instructions => "the text of the server's instructions",
             Self::Schema => "a parameter's description",
             Self::ParameterName => "a parameter's name",
             Self::Value => "a value of the schema",

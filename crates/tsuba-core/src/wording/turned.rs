@@ -54,7 +54,8 @@ fn likely_moves(piece: &str) -> Vec<u8> {
     };
     let mut moves: Vec<(u32, u8)> = (0..26).map(|by| (fits(by), by)).collect();
     moves.sort_unstable_by(|a, b| b.cmp(a));
-    if moves.first().is_some_and(|(_, by)| *by == 0) {
+    // Names and abbreviations fit another move by chance, a moved text fits its own by far.
+    if moves.first().is_none_or(|(best, _)| *best * 10 < fits(0) * 11) {
         return Vec::new();
     }
     moves.into_iter().map(|(_, by)| by).filter(|by| *by != 0).take(MOVES).collect()
