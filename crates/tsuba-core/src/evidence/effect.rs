@@ -90,7 +90,37 @@ const VERBS: &[(&str, Effect, bool)] = &[
 ];
 
 /// Words at the end of a name after which its verb is a thing.
-const NOUNS: &[&str] = &["count", "details", "history", "info", "preview", "results", "state", "status", "types"];
+const NOUNS: &[&str] = &[
+    "count", "details", "get", "history", "info", "list", "preview", "reader", "results", "search", "state", "status",
+    "types",
+];
+
+/// Verbs after which another is a thing: `get_merge_request`, `list_commits`.
+const READERS: &[&str] = &[
+    "analyze",
+    "check",
+    "compare",
+    "count",
+    "describe",
+    "explain",
+    "fetch",
+    "find",
+    "get",
+    "inspect",
+    "list",
+    "load",
+    "lookup",
+    "preview",
+    "query",
+    "read",
+    "retrieve",
+    "review",
+    "search",
+    "show",
+    "summarize",
+    "view",
+    "watch",
+];
 
 /// Words of a name that come before its verb and say nothing of it.
 const LEADS: usize = 3;
@@ -102,7 +132,11 @@ impl Item {
         let words = words_of(&self.name.text);
         // `refund_status` tells how a refund stands.
         let told = words.len() > 1 && words.last().is_some_and(|word| NOUNS.contains(&word.as_str()));
-        let by_name = words.iter().take(if told { 0 } else { LEADS }).find_map(|word| verb(word));
+        let by_name = words
+            .iter()
+            .take(if told { 0 } else { LEADS })
+            .take_while(|word| !reads(&words, word))
+            .find_map(|word| verb(word));
         let description = self.description.as_ref().map(|d| d.text.as_str()).unwrap_or_default();
         let first = description.split(|c: char| !c.is_alphanumeric()).find(|word| !word.is_empty()).unwrap_or_default();
         let lower = first.to_lowercase();
@@ -115,6 +149,12 @@ impl Item {
             (None, text) => text,
         }
     }
+}
+
+/// Does a name say by this word that its tool reads? `get_or_create_berth` does not.
+fn reads(name: &[String], word: &str) -> bool {
+    let either = name.iter().any(|word| matches!(word.as_str(), "or" | "and"));
+    READERS.contains(&word) && !either
 }
 
 fn verb(word: &str) -> Option<(String, Effect, bool)> {
@@ -145,7 +185,7 @@ mod tests {
 
     #[test]
     fn verbs_tell_the_effect() {
-        assert!(VERBS.is_sorted_by(|a, b| a.0 < b.0));
+        assert!(VERBS.is_sorted_by(|a, b| a.0 < b.0) && READERS.is_sorted());
         for (name, description, want) in [
             ("delete_tray", "", Some(("delete", Effect::Destroys, true))),
             ("sendMail", "", Some(("send", Effect::Sends, true))),
@@ -156,6 +196,11 @@ mod tests {
             ("list_updates", "Lists updates.", None),
             ("refund_status", "Tells how far a refund is.", None),
             ("settings", "Set of values.", None),
+            ("quay_file_share_list", "Lists shared files.", None),
+            ("get_merge_request", "Returns a merge request.", None),
+            ("harbour_list_commits", "Lists commits.", None),
+            ("get_or_create_berth", "", Some(("create", Effect::Changes, false))),
+            ("merge_request", "", Some(("merge", Effect::Changes, true))),
         ] {
             assert_eq!(effect(name, description), want.map(|(v, e, s)| (v.to_owned(), e, s)), "{name}");
         }

@@ -7,7 +7,7 @@ use super::sentence::sentences;
 use super::weigh::{Setting, deeds, may_amount};
 use super::words::words;
 use super::{Class, MOST, Remark, Strength, shortened};
-use crate::evidence::{Listing, Place};
+use crate::evidence::{Listing, Passage, Place};
 use crate::prelude::*;
 
 /// So many places are read as one text, at most so many bytes of each.
@@ -34,6 +34,9 @@ pub(super) fn read(listing: &Listing, said: &[Set], own: &BTreeSet<String>, out:
         let Some(first) = indexes.first().copied().filter(|first| *first >= from) else { continue };
         let sets = indexes.iter().filter_map(|index| said.get(*index)).filter(|set| !set.is_empty());
         let all = sets.clone().fold(Set::default(), |all, set| all.with(*set));
+        if mixed(indexes.iter().filter_map(|index| listing.passages.get(*index))) {
+            continue;
+        }
         // What one of them says alone has been read.
         if indexes.iter().any(|i| told.contains(i)) || sets.count() < 2 || !may_amount(all) {
             continue;
@@ -68,6 +71,14 @@ pub(super) fn read(listing: &Listing, said: &[Set], own: &BTreeSet<String>, out:
             break;
         }
     }
+}
+
+/// Do values of one word (`drop`, `filter`) stand among texts of another kind? They are choices, and no part of a sentence there; only a
+/// sentence cut up into nothing but values is one.
+fn mixed<'p>(passages: impl Iterator<Item = &'p Passage> + Clone) -> bool {
+    let is_value = |passage: &Passage| passage.place == Place::Value;
+    let is_choice = |passage: &Passage| is_value(passage) && !passage.at.text.trim().contains(char::is_whitespace);
+    passages.clone().any(is_choice) && !passages.clone().all(is_value)
 }
 
 /// Does a text stop in the middle? What ends with a full stop stands for itself.

@@ -20,16 +20,20 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     for item in tools(listings.listing) {
         let Some((verb, effect, sure)) = item.effect() else { continue };
         if let Some((hint, at)) = understated(item, effect) {
+            let proven = sure && (hint == "read-only" || LOST_FOR_GOOD.contains(&verb.as_str()));
             out.hit(at)
                 .word("tool", item.name.text.clone())
                 .word("hint", hint)
                 .word("verb", verb)
                 // `create_chart` may draw a picture and `run_query` a read: the verb alone proves little.
-                .because_if(!sure, Circumstance::Faint)
-                .sure(if sure { Confidence::Likely } else { Confidence::Possible });
+                .because_if(!proven, Circumstance::Faint)
+                .sure(if proven { Confidence::Likely } else { Confidence::Possible });
         }
     }
 }
+
+/// After these something is gone. What is removed from a list, or cancelled, may well be put back.
+const LOST_FOR_GOOD: &[&str] = &["delete", "destroy", "drop", "erase", "overwrite", "purge", "truncate", "wipe"];
 
 /// The hint that understates an effect. `destructiveHint` counts only where `readOnlyHint` is false (protocol 2025-11-25).
 fn understated(item: &Item, effect: Effect) -> Option<(&'static str, &Located)> {
