@@ -65,7 +65,7 @@ pub(crate) struct Prefilter {
     words: Searcher,
 }
 
-/// One of these stands in every document that the core recognises: a setup in the first line, a listing in the others. Spelled out by
+/// One of these stands in every document that the core recognises: a setup in the first lines, a listing and OAuth evidence in the others. Spelled out by
 /// case, so that the search runs on vectors.
 const WORDS: &[&str] = &[
     "mcp",
@@ -90,6 +90,13 @@ const WORDS: &[&str] = &[
     "\"skills\"",
     "\"prompts\"",
     "\"resources\"",
+    "token_endpoint",
+    "jwks_uri",
+    "authorization_server",
+    "bearer_methods_supported",
+    "scopes_supported",
+    "redirect_uris",
+    "\"kty\"",
 ];
 
 impl Prefilter {

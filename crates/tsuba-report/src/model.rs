@@ -76,7 +76,7 @@ pub struct Tool {
 pub struct Setup {
     /// Its path.
     pub path: Text,
-    /// `client`, `dotenv` or `listing`.
+    /// `client`, `dotenv`, `listing` or `login`.
     pub kind: &'static str,
     /// The account that owns it.
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -3,6 +3,7 @@
 mod collect;
 mod effect;
 mod listing;
+pub mod oauth;
 mod powers;
 mod take;
 

@@ -2,7 +2,7 @@
 
 use super::connect::connect;
 use super::excerpt::{Excerpt, excerpt};
-use super::rule::{All, Check, Entries, Hit, Listings, Out, Rule, Stands};
+use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
@@ -184,6 +184,15 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
                     let Some(listing) = s.listing_of(entry) else { continue };
                     let stands = Stands { study, entry: Some(index) };
                     check(&Listings { listing, entry, study: s }, &mut Out { stands, hits: &mut hits });
+                }
+            }
+            Check::OAuth(check) => {
+                // What was captured of a server is told of the server.
+                let captured = !s.papers.answers.is_empty();
+                let entry = s.entries.iter().position(|entry| captured && entry.listing.is_some());
+                if !s.papers.is_empty() {
+                    let stands = Stands { study, entry };
+                    check(&OAuth { papers: &s.papers, today }, &mut Out { stands, hits: &mut hits });
                 }
             }
             Check::Entry(check) => {

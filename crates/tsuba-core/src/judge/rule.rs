@@ -2,6 +2,7 @@
 
 use super::{Circumstance, Confidence, Severity, Verdict};
 use crate::evidence::Listing;
+use crate::evidence::oauth::Papers;
 use crate::prelude::*;
 use crate::text::Located;
 use crate::understand::{Entry, Study};
@@ -50,6 +51,8 @@ pub enum Check {
     Setup(fn(&Study, &mut Out<'_>)),
     /// One listing at a time: what a server says of itself.
     Listing(fn(&Listings<'_>, &mut Out<'_>)),
+    /// The OAuth evidence of one document at a time.
+    OAuth(fn(&OAuth<'_>, &mut Out<'_>)),
     /// Everything at once.
     All(fn(&All<'_>, &mut Out<'_>)),
 }
@@ -88,6 +91,15 @@ impl Listings<'_> {
     pub fn source(&self) -> &str {
         &self.study.document.text
     }
+}
+
+/// What a document holds about how to log in, on a date.
+#[derive(Clone, Copy, Debug)]
+pub struct OAuth<'a> {
+    /// It.
+    pub papers: &'a Papers,
+    /// The date of the audit.
+    pub today: Date,
 }
 
 /// Every setup of the audit.

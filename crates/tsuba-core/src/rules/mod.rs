@@ -2,6 +2,7 @@
 
 mod combine;
 mod exposure;
+mod oauth;
 mod power;
 mod review;
 mod scope;
@@ -17,6 +18,7 @@ pub fn all() -> Vec<&'static Rule> {
     [
         combine::RULES,
         exposure::RULES,
+        oauth::RULES,
         power::RULES,
         review::RULES,
         scope::RULES,

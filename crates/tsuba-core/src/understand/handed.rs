@@ -5,6 +5,7 @@ use super::entry::Entry;
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
 use super::variables::KNOWN;
+use crate::evidence::oauth::Papers;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
@@ -218,7 +219,13 @@ fn dedup(handed: Vec<Handed>) -> Vec<Handed> {
 
 /// Values of a document that belong to no entry: the lines of a dotenv file, the defaults of input prompts, and catalogued
 /// tokens anywhere else in it (other settings, comments).
-pub(super) fn loose(document: &Document, found: &Found<'_>, entries: &[Entry], lexicon: &Lexicon) -> Vec<Handed> {
+pub(super) fn loose(
+    document: &Document,
+    found: &Found<'_>,
+    entries: &[Entry],
+    papers: &Papers,
+    lexicon: &Lexicon,
+) -> Vec<Handed> {
     let mut out = Vec::new();
     let source = document.text.as_str();
     if document.notation == Notation::Dotenv {
@@ -237,6 +244,9 @@ pub(super) fn loose(document: &Document, found: &Found<'_>, entries: &[Entry], l
                 judge(source, lexicon, &name, Place::Setting, &value, &mut out);
             }
         }
+    }
+    for (name, secret) in &papers.secrets {
+        judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
     elsewhere(source, lexicon, entries, &mut out);
     dedup(out)

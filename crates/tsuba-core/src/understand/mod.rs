@@ -18,6 +18,7 @@ pub use setup::{Found, SetupKind};
 pub use unasked::Unasked;
 pub use variables::Variable;
 
+use crate::evidence::oauth::{Papers, looks_like_papers, papers};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Input, Unreadable, read};
@@ -41,12 +42,14 @@ pub struct Study {
     pub imports: Vec<Located>,
     /// What servers list in it.
     pub listings: Vec<Listing>,
+    /// What it holds about how to log in.
+    pub papers: Papers,
 }
 
 /// The outcome of studying a file.
 #[derive(Debug)]
 pub enum Outcome {
-    /// It is a setup, a dotenv file, or a listing.
+    /// It is a setup, a dotenv file, a listing, or OAuth evidence.
     Setup(Box<Study>),
     /// It is something else.
     Other,
@@ -60,7 +63,8 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         Ok(document) => document,
         Err(failed) => {
             let (unreadable, input) = *failed;
-            if !setup::looks_like_setup(&input.bytes) && !looks_like_listing(&input.bytes) {
+            let looks = [setup::looks_like_setup, looks_like_listing, looks_like_papers];
+            if !looks.iter().any(|looks| looks(&input.bytes)) {
                 return Outcome::Other;
             }
             let line = unreadable.at.map(|at| crate::read::line_of(&input.bytes, at));
@@ -69,16 +73,18 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
     };
     let found = setup::recognise(&document);
     let listings = listings(&document);
-    if found.is_none() && listings.is_empty() {
+    let papers = papers(&document);
+    if found.is_none() && listings.is_empty() && papers.is_empty() {
         return Outcome::Other;
     }
-    let found = found.unwrap_or_else(|| Found::nothing(SetupKind::Listing));
+    let other = if listings.is_empty() { SetupKind::Login } else { SetupKind::Listing };
+    let found = found.unwrap_or_else(|| Found::nothing(other));
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
-    let handed = handed::loose(&document, &found, &entries, lexicon);
+    let handed = handed::loose(&document, &found, &entries, &papers, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
-    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings }))
+    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings, papers }))
 }
 
 impl Study {

@@ -13,6 +13,8 @@ pub enum SetupKind {
     Dotenv,
     /// What a server lists: tools, prompts, resources.
     Listing,
+    /// How to log in: OAuth metadata, keys, clients.
+    Login,
 }
 
 impl SetupKind {
@@ -22,6 +24,7 @@ impl SetupKind {
             Self::Client => "client",
             Self::Dotenv => "dotenv",
             Self::Listing => "listing",
+            Self::Login => "login",
         }
     }
 }

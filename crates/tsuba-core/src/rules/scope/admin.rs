@@ -1,7 +1,7 @@
 use super::shared;
 use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::{Nature, Why};
+use crate::understand::credential::{Nature, Why, administers};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/admin",
@@ -16,14 +16,6 @@ pub(super) static RULE: Rule = Rule {
     references: &["RFC 9700, 2.3", "CWE-250"],
     check: Check::All(check),
 };
-
-/// Is this scope one of administration? `tides:admin`, `admin.read` is only reading.
-fn administers(scope: &str) -> bool {
-    let words = crate::understand::credential::words_of(scope);
-    let names = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
-    let role = ["service_role", "*", "*:*", "all", "full_access", "root", "owner", "sudo"].contains(&scope);
-    role || (names(&["admin", "administrator", "superuser"]) && !names(&["read", "view", "readonly"]))
-}
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, _, handed) in shared::plaintext(all) {

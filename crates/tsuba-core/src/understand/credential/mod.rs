@@ -19,6 +19,7 @@ pub use name::NameSays;
 pub(crate) use name::{name_says, words_of};
 pub(crate) use reference::is_store_address;
 pub use token::Claims;
+pub(crate) use token::administers;
 
 use crate::prelude::*;
 use core::ops::Range;

@@ -1,0 +1,65 @@
+//! Client metadata: a registration request or answer (RFC 7591), or a client-ID metadata document.
+
+use super::fields::Fields;
+use crate::prelude::*;
+use crate::text::Located;
+
+/// What a client says of itself (RFC 7591, 2).
+#[derive(Clone, Debug)]
+pub struct ClientMetadata {
+    /// The whole of it.
+    pub start: Located,
+    /// `redirect_uris`.
+    pub redirects: Vec<Located>,
+    /// `token_endpoint_auth_method`: how it shows who it is.
+    pub login: Option<Located>,
+    /// `grant_types`.
+    pub grants: Vec<Located>,
+    /// `application_type`.
+    pub kind: Option<Located>,
+    /// Has it a secret, or keys of its own?
+    pub keeps_secret: bool,
+    /// `client_secret_expires_at`, in seconds since 1970; 0 means never (RFC 7591, 3.2.1).
+    pub secret_expires: Option<i64>,
+    /// The algorithms it has things signed with.
+    pub algorithms: Vec<Located>,
+}
+
+const MARKS: &[&str] = &[
+    "client_name",
+    "client_id",
+    "grant_types",
+    "response_types",
+    "token_endpoint_auth_method",
+    "application_type",
+    "software_id",
+    "client_id_issued_at",
+];
+
+const ALGORITHMS: &[&str] =
+    &["id_token_signed_response_alg", "userinfo_signed_response_alg", "token_endpoint_auth_signing_alg"];
+
+impl ClientMetadata {
+    pub(super) fn read(fields: &Fields<'_>, secrets: &mut Vec<(String, Located)>) -> Option<Self> {
+        let redirects = fields.texts("redirect_uris");
+        let machine = redirects.is_none()
+            && fields.has("token_endpoint_auth_method")
+            && (fields.has("grant_types") || fields.has("client_id"));
+        if !(machine || (redirects.is_some() && MARKS.iter().any(|key| fields.has(key)))) {
+            return None;
+        }
+        for key in ["client_secret", "registration_access_token"] {
+            secrets.extend(fields.text(key).filter(|secret| secret.text.len() >= 8).map(|s| (key.to_owned(), s)));
+        }
+        Some(Self {
+            start: fields.start(),
+            redirects: redirects.unwrap_or_default(),
+            login: fields.text("token_endpoint_auth_method"),
+            grants: fields.texts("grant_types").unwrap_or_default(),
+            kind: fields.text("application_type"),
+            keeps_secret: ["client_secret", "jwks", "jwks_uri"].iter().any(|key| fields.has(key)),
+            secret_expires: fields.number("client_secret_expires_at"),
+            algorithms: ALGORITHMS.iter().filter_map(|key| fields.text(key)).collect(),
+        })
+    }
+}

@@ -1,0 +1,185 @@
+//! OAuth evidence: metadata, key sets, client registrations and answers, recognised by shape wherever they lie, with the place of every value.
+
+mod answer;
+mod client;
+mod fields;
+mod keys;
+mod resource;
+mod server;
+
+pub use answer::{Answer, Ask};
+pub use client::ClientMetadata;
+pub use keys::{KeySet, WebKey};
+pub use resource::ResourceMetadata;
+pub(crate) use server::is_insecure;
+pub use server::{Endpoint, ServerMetadata};
+
+use crate::prelude::*;
+use crate::read::{Document, Node};
+use crate::text::{Located, Pointer};
+use fields::Fields;
+
+/// Papers are nested at most this deep.
+const MAX_SEARCH: usize = 8;
+/// More papers of one kind than this in one document are not looked at.
+const MOST: usize = 256;
+
+/// What one document holds about how to log in.
+#[derive(Clone, Debug, Default)]
+pub struct Papers {
+    /// Metadata of protected resources (RFC 9728).
+    pub resources: Vec<ResourceMetadata>,
+    /// Metadata of authorization servers (RFC 8414, OpenID Connect Discovery 1.0).
+    pub servers: Vec<ServerMetadata>,
+    /// Key sets (RFC 7517).
+    pub key_sets: Vec<KeySet>,
+    /// Metadata of clients (RFC 7591).
+    pub clients: Vec<ClientMetadata>,
+    /// What was answered to the questions of a capture.
+    pub answers: Vec<Answer>,
+    /// Values that are secrets by their place in a paper.
+    pub secrets: Vec<(String, Located)>,
+}
+
+impl Papers {
+    /// Is there nothing?
+    pub fn is_empty(&self) -> bool {
+        self.resources.is_empty()
+            && self.servers.is_empty()
+            && self.key_sets.is_empty()
+            && self.clients.is_empty()
+            && self.answers.is_empty()
+    }
+
+    /// The answers to one question.
+    pub fn answers_to(&self, ask: Ask) -> impl Iterator<Item = &Answer> {
+        self.answers.iter().filter(move |answer| answer.ask == ask)
+    }
+}
+
+/// Could these bytes hold such papers? For files that cannot be parsed: only what names one unmistakably counts.
+pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
+    ["\"token_endpoint\"", "\"authorization_servers\"", "\"token_endpoint_auth_method\""]
+        .iter()
+        .any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some())
+}
+
+/// Every paper of a document.
+pub(crate) fn papers(document: &Document) -> Papers {
+    let mut out = Papers::default();
+    for (pointer, root) in document.rooted() {
+        search(root, &pointer, 0, &About::default(), &mut out);
+    }
+    out
+}
+
+/// What the surroundings say of a paper: where it was fetched, and whose it should be.
+#[derive(Clone, Debug, Default)]
+struct About {
+    /// The address it was fetched from.
+    from: Option<String>,
+    /// The address of the server that the capture was about.
+    target: Option<String>,
+    /// The issuer that was asked for.
+    issuer: Option<String>,
+}
+
+fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut Papers) {
+    if depth > MAX_SEARCH {
+        return;
+    }
+    for (index, item) in node.items().iter().enumerate().take(MOST) {
+        search(item, &pointer.index(index), depth + 1, about, out);
+    }
+    if !node.is_map() {
+        return;
+    }
+    let fields = Fields { node, pointer };
+    let mut below = about.clone();
+    if fields.text("schema").is_some_and(|schema| schema.text.starts_with("tsuba-evidence/")) {
+        below.target = fields.text("url").map(|url| url.text);
+    }
+    if let Some(answer) = Answer::read(&fields) {
+        below.from = answer.url.as_ref().map(|url| url.text.clone());
+        below.issuer = fields.text("issuer").map(|issuer| issuer.text);
+        push(&mut out.answers, answer);
+    }
+    let taken = take(&fields, about, out);
+    // What stands inside of a paper is a part of it, except in an answer and in whatever else merely contains papers.
+    if !taken {
+        for member in node.effective() {
+            search(&member.value, &pointer.key(&member.key.text), depth + 1, &below, out);
+        }
+    }
+}
+
+fn push<T>(list: &mut Vec<T>, item: T) {
+    if list.len() < MOST {
+        list.push(item);
+    }
+}
+
+/// Takes a mapping that is a paper; `false` where it is none.
+fn take(fields: &Fields<'_>, about: &About, out: &mut Papers) -> bool {
+    if let Some(server) = ServerMetadata::read(fields, about.issuer.clone()) {
+        push(&mut out.servers, server);
+    } else if let Some(resource) = ResourceMetadata::read(fields, about.target.clone(), about.from.as_deref()) {
+        push(&mut out.resources, resource);
+    } else if let Some(keys) = KeySet::read(fields, &mut out.secrets) {
+        push(&mut out.key_sets, keys);
+    } else if let Some(client) = ClientMetadata::read(fields, &mut out.secrets) {
+        push(&mut out.clients, client);
+    } else {
+        return false;
+    }
+    true
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::{Input, read};
+
+    fn found(text: &str) -> [usize; 5] {
+        let document = read(Input { path: "x.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
+        let papers = papers(&document);
+        [
+            papers.resources.len(),
+            papers.servers.len(),
+            papers.key_sets.len(),
+            papers.clients.len(),
+            papers.answers.len(),
+        ]
+    }
+
+    #[test]
+    fn papers_are_known_by_their_shape() {
+        for (text, want) in [
+            (
+                r#"{"resource": "https://tide.example/mcp", "authorization_servers": ["https://id.example"]}"#,
+                [1, 0, 0, 0, 0],
+            ),
+            (r#"{"resource": "https://tide.example/mcp", "bearer_methods_supported": ["header"]}"#, [1, 0, 0, 0, 0]),
+            (r#"{"issuer": "https://id.example", "token_endpoint": "https://id.example/token"}"#, [0, 1, 0, 0, 0]),
+            (r#"{"issuer": "https://id.example", "jwks_uri": "https://id.example/keys"}"#, [0, 1, 0, 0, 0]),
+            (r#"{"keys": [{"kty": "RSA", "n": "AQAB", "e": "AQAB"}]}"#, [0, 0, 1, 0, 0]),
+            (r#"{"redirect_uris": ["https://app.example/cb"], "client_name": "Desk"}"#, [0, 0, 0, 1, 0]),
+            (r#"{"schema": "tsuba-evidence/1", "http": [{"ask": "no-token", "status": 401}]}"#, [0, 0, 0, 0, 1]),
+            (
+                r#"{"a": {"b": {"issuer": "https://id.example", "token_endpoint": "https://id.example/t"}}}"#,
+                [0, 1, 0, 0, 0],
+            ),
+            // Look-alikes.
+            (r#"{"resource": "https://tide.example/mcp"}"#, [0; 5]),
+            (r#"{"resource": "tides", "scopes_supported": ["a"]}"#, [0; 5]),
+            (r#"{"issuer": "https://id.example"}"#, [0; 5]),
+            (r#"{"issuer": "the bank", "token_endpoint": "x"}"#, [0; 5]),
+            (r#"{"keys": ["a", "b"]}"#, [0; 5]),
+            (r#"{"keys": []}"#, [0; 5]),
+            (r#"{"redirect_uris": ["https://app.example/cb"]}"#, [0; 5]),
+            (r#"{"ask": "why", "status": 401}"#, [0; 5]),
+        ] {
+            assert_eq!(found(text), want, "{text}");
+        }
+    }
+}

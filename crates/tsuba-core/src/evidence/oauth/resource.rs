@@ -1,0 +1,81 @@
+//! Protected-resource metadata (RFC 9728).
+
+use super::fields::Fields;
+use crate::prelude::*;
+use crate::text::Located;
+
+/// What a server says of how to log in at it (RFC 9728, 2).
+#[derive(Clone, Debug)]
+pub struct ResourceMetadata {
+    /// The whole of it.
+    pub start: Located,
+    /// `resource`: the server's own address.
+    pub resource: Located,
+    /// The address of the server that was asked, where that is known.
+    pub asked: Option<String>,
+    /// `authorization_servers`.
+    pub servers: Vec<Located>,
+    /// `scopes_supported`.
+    pub scopes: Vec<Located>,
+    /// `bearer_methods_supported`.
+    pub methods: Vec<Located>,
+    /// `jwks_uri`.
+    pub keys: Option<Located>,
+    /// `resource_signing_alg_values_supported` and `dpop_signing_alg_values_supported`.
+    pub algorithms: Vec<Located>,
+}
+
+/// Keys that only such metadata have.
+const MARKS: &[&str] = &[
+    "authorization_servers",
+    "authorization_server",
+    "bearer_methods_supported",
+    "scopes_supported",
+    "resource_signing_alg_values_supported",
+    "dpop_bound_access_tokens_required",
+    "tls_client_certificate_bound_access_tokens",
+];
+
+impl ResourceMetadata {
+    pub(super) fn read(fields: &Fields<'_>, asked: Option<String>, from: Option<&str>) -> Option<Self> {
+        let resource = fields.text("resource").filter(|text| text.text.contains("://"))?;
+        if !MARKS.iter().any(|key| fields.has(key)) {
+            return None;
+        }
+        let texts = |key: &str| fields.texts(key).unwrap_or_default();
+        let mut servers = texts("authorization_servers");
+        servers.extend(fields.text("authorization_server"));
+        let mut algorithms = texts("resource_signing_alg_values_supported");
+        algorithms.extend(texts("dpop_signing_alg_values_supported"));
+        Some(Self {
+            start: fields.start(),
+            asked: asked.or_else(|| from.and_then(of_well_known)),
+            servers,
+            scopes: texts("scopes_supported"),
+            methods: texts("bearer_methods_supported"),
+            keys: fields.text("jwks_uri"),
+            algorithms,
+            resource,
+        })
+    }
+
+    /// Are these the metadata of the server that was asked? `None` where it is not known which that was. The scheme, host and port must be
+    /// the same, and the server's path must begin with the resource's, segment by segment (RFC 9728, 3.3; protocol 2025-11-25,
+    /// authorization).
+    pub fn is_of_asked(&self) -> Option<bool> {
+        let asked = url::Url::parse(self.asked.as_deref()?).ok()?;
+        let Ok(resource) = url::Url::parse(&self.resource.text) else { return Some(false) };
+        let origin =
+            |url: &url::Url| (url.scheme().to_owned(), url.host_str().map(str::to_owned), url.port_or_known_default());
+        let parts = |url: &url::Url| -> Vec<String> {
+            url.path().trim_end_matches('/').split('/').map(str::to_owned).collect()
+        };
+        Some(origin(&asked) == origin(&resource) && parts(&asked).starts_with(&parts(&resource)))
+    }
+}
+
+/// The resource that a well-known address is about (RFC 9728, 3.1).
+fn of_well_known(address: &str) -> Option<String> {
+    let (origin, path) = address.split_once("/.well-known/oauth-protected-resource")?;
+    Some(format!("{origin}{path}"))
+}

@@ -1,0 +1,33 @@
+use crate::evidence::oauth::Ask;
+use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::understand::credential::administers;
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/broad-scopes",
+    title: "a server has its clients ask for the right to administer",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "the server has every client ask for {scopes}",
+    why: "Clients ask for all scopes that the challenge or the resource's metadata list. A model that reads tides then holds the keys of the house.",
+    fix: "List only what the tools need, and ask for more step by step when a tool needs it.",
+    before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "tides:admin"]}"#,
+    after: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "admin.read"]}"#,
+    references: &["RFC 9728, 2", "RFC 6750, 3", "RFC 9700, 2.3"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    for resource in &oauth.papers.resources {
+        for scope in resource.scopes.iter().filter(|scope| administers(&scope.text)) {
+            out.hit(scope).word("scopes", scope.text.clone());
+        }
+    }
+    for answer in oauth.papers.answers_to(Ask::NoToken) {
+        let asked = answer.parameter("scope").unwrap_or_default();
+        let wide: Vec<&str> = asked.split_whitespace().filter(|scope| administers(scope)).collect();
+        if let Some(challenge) = answer.challenge.as_ref().filter(|_| !wide.is_empty()) {
+            out.hit(challenge).word("scopes", wide.join(", "));
+        }
+    }
+}

@@ -1,0 +1,38 @@
+use crate::evidence::oauth::is_insecure;
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::text::Located;
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/insecure-endpoint",
+    title: "an address of the login is without TLS",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "the {name} {address} is without TLS",
+    why: "Everyone on the path reads codes, tokens and secrets, and may answer in the server's place.",
+    fix: "Use https for every address of the login; http only on the machine itself.",
+    before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "http://id.saltmarsh-line.example/token"}"#,
+    after: r#"{ "issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "jwks_uri": "https://id.saltmarsh-line.example/keys", "response_types_supported": ["code", "id_token", "code id_token", "none"], "grant_types_supported": ["authorization_code", "refresh_token", "implicit"], "code_challenge_methods_supported": ["S256"], "token_endpoint_auth_methods_supported": ["none", "client_secret_basic", "private_key_jwt"], "token_endpoint_auth_signing_alg_values_supported": ["HS256", "ES256"], "id_token_signing_alg_values_supported": ["RS256"], "scopes_supported": ["openid", "offline_access"], "response_modes_supported": ["query", "fragment"], "authorization_response_iss_parameter_supported": true, "pushed_authorization_request_endpoint": "https://id.saltmarsh-line.example/par", "mtls_endpoint_aliases": { "token_endpoint": "https://mtls.saltmarsh-line.example/token" } }"#,
+    references: &["RFC 8414, 2", "RFC 9728, 3", "RFC 6749, 3.1"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    let mut tell = |name: &str, address: &Located| {
+        if is_insecure(address) {
+            // Under another scheme nothing is fetched at all: it is there to be run.
+            let runs = !address.text.starts_with("http");
+            out.hit(address)
+                .word("name", name.replace('_', " "))
+                .word("address", address.text.clone())
+                .because_if(runs, Circumstance::Grave);
+        }
+    };
+    for server in &oauth.papers.servers {
+        tell("issuer", &server.issuer);
+        server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name, &endpoint.address));
+    }
+    for resource in &oauth.papers.resources {
+        resource.servers.iter().for_each(|server| tell("authorization server", server));
+        resource.keys.iter().for_each(|keys| tell("key set", keys));
+    }
+}

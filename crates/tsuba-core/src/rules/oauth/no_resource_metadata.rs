@@ -1,0 +1,24 @@
+use crate::evidence::oauth::Ask;
+use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/no-resource-metadata",
+    title: "a server that wants a login does not say at whom",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "the server wants a token, and has no metadata that say whose",
+    why: "Without them a client takes whatever authorization server it is told of, or its user pastes a token that fits by chance.",
+    fix: "Publish protected-resource metadata at the well-known address and point to them in the challenge.",
+    before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401, "headers": {"WWW-Authenticate": "Bearer"}}, {"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 404}]}"#,
+    after: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401, "headers": {"WWW-Authenticate": "Bearer resource_metadata=\"https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp\""}}, {"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,
+    references: &["RFC 9728, 3", "RFC 9728, 5.1", "protocol 2025-11-25, authorization"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    let looked = oauth.papers.answers_to(Ask::ResourceMetadata).any(|answer| answer.status() > 0);
+    let refused = oauth.papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 401);
+    if let Some(answer) = refused.filter(|_| looked && oauth.papers.resources.is_empty()) {
+        out.hit(answer.status.as_ref().unwrap_or(&answer.start));
+    }
+}

@@ -1,0 +1,48 @@
+//! What the rules of this family share.
+
+use crate::evidence::oauth::ServerMetadata;
+use crate::prelude::*;
+use crate::text::Located;
+
+/// The value `wanted` in a list.
+pub(super) fn listed<'l>(list: &'l Option<Vec<Located>>, wanted: &str) -> Option<&'l Located> {
+    list.iter().flatten().find(|item| item.text == wanted)
+}
+
+/// The scheme, host and path of an address as far as a person needs them to know it.
+pub(super) fn host(address: &str) -> String {
+    url::Url::parse(address).ok().and_then(|url| url.host_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// Do two hosts belong together: is one the other, or have they a parent in common that is more than a top-level domain?
+pub(super) fn same_site(one: &str, other: &str) -> bool {
+    let parent = |host: &str| {
+        let mut labels: Vec<&str> = host.rsplit('.').take(2).collect();
+        labels.reverse();
+        labels.join(".")
+    };
+    one == other || parent(one) == parent(other)
+}
+
+/// Where something absent from metadata is told: at their issuer.
+pub(super) fn at(server: &ServerMetadata) -> &Located {
+    &server.issuer
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn hosts_of_one_site_belong_together() {
+        for (one, other, want) in [
+            ("id.example.com", "id.example.com", true),
+            ("id.example.com", "login.example.com", true),
+            ("example.com", "login.example.com", true),
+            ("id.example.com", "id.example.org", false),
+            ("localhost", "localhost", true),
+        ] {
+            assert_eq!(same_site(one, other), want, "{one} {other}");
+        }
+    }
+}

@@ -1,0 +1,26 @@
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/token-in-query",
+    title: "a server takes tokens from the address",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "the server takes tokens from {where}",
+    why: "Addresses are kept in histories, logs and proxies: the token lies in all of them.",
+    fix: "Accept tokens in the Authorization header only, as this protocol demands.",
+    before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "bearer_methods_supported": ["header", "query"]}"#,
+    after: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "bearer_methods_supported": ["header"]}"#,
+    references: &["RFC 6750, 2.3", "RFC 9728, 2", "RFC 9700, 4.3.2"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    for method in oauth.papers.resources.iter().flat_map(|resource| &resource.methods) {
+        let place = match method.text.as_str() {
+            "query" => "the address's query",
+            "body" => "a form's body",
+            _ => continue,
+        };
+        out.hit(method).word("where", place).because_if(method.text == "body", Circumstance::Faint);
+    }
+}

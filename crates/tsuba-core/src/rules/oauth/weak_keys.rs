@@ -1,0 +1,43 @@
+use crate::evidence::oauth::WebKey;
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/weak-keys",
+    title: "a key set holds keys that can be broken or that are not only public",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "a key {what}",
+    why: "Whoever has the key, or works it out, signs tokens in the server's name.",
+    fix: "Sign with RSA of at least 2048 bits or with an elliptic curve, publish only the public part, and replace a key whose private part was seen.",
+    before: r#"{"keys": [{"kty": "RSA", "kid": "a", "n": "gAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAE", "e": "AQAB"}]}"#,
+    after: r#"{"keys": [{"kty": "RSA", "kid": "a", "n": "gAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAQ", "e": "AQAB"}, {"kty": "EC", "crv": "P-256", "x": "f83OJ3D2xF1Bg8vub9tLe1gHMzV76e8Tus9uPHvRVEU", "y": "x_FEzRu9m36HLN_tue659LNpXW6pCyStikYjKIWI5a0"}, {"kty": "OKP", "crv": "Ed25519", "x": "11qYAYKxCrfVS_7TyWQHOg7hcvPapiMlrwIaaPcHURo"}]}"#,
+    references: &["RFC 7518, 3.3", "RFC 7517, 9.2", "RFC 8725, 3.5"],
+    check: Check::OAuth(check),
+};
+
+/// The shortest RSA key that may sign (RFC 7518, 3.3).
+const SHORTEST: u32 = 2048;
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    for key in oauth.papers.key_sets.iter().flat_map(|set| &set.keys) {
+        if let Some(what) = weakness(key) {
+            // An exponent of 3 is broken only together with other mistakes.
+            let exponent = key.bits.is_some_and(|bits| bits >= SHORTEST) && !key.private;
+            out.hit(&key.kind)
+                .word("what", what)
+                .because_if(key.private, Circumstance::Grave)
+                .because_if(exponent, Circumstance::Faint);
+        }
+    }
+}
+
+fn weakness(key: &WebKey) -> Option<String> {
+    match (key.private, key.bits, key.exponent) {
+        (true, ..) if key.kind.text == "oct" => Some("is a shared secret in the open".to_owned()),
+        (true, ..) => Some("is there with its private part".to_owned()),
+        (false, Some(bits), _) if key.kind.text == "RSA" && bits < SHORTEST => Some(format!("has only {bits} bits")),
+        (false, Some(_), Some(exponent)) if exponent < 65_537 => Some(format!("has the exponent {exponent}")),
+        _ => None,
+    }
+}

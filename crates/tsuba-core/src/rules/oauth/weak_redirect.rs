@@ -1,0 +1,49 @@
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::text::Located;
+use crate::understand::{Remote, Scheme};
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/weak-redirect",
+    title: "codes can be sent to where others read them",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "the redirect address {address} {what}",
+    why: "The code of a login goes to this address. Whoever can answer there, or listen on the way, logs in as the person.",
+    fix: "Register exact https addresses; for a program on a machine http://127.0.0.1 or a scheme named after a domain of yours.",
+    before: r#"{ "client_name": "desk", "redirect_uris": ["http://desk.saltmarsh-line.example/cb"] }"#,
+    after: r#"{ "client_name": "desk", "redirect_uris": ["https://desk.saltmarsh-line.example/cb", "http://127.0.0.1/cb", "http://[::1]/cb", "example.saltmarsh-line.desk:/cb", "http://localhost:3000/cb"] }"#,
+    references: &["RFC 9700, 4.1.3", "RFC 8252, 7.1", "RFC 8252, 8.3"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    for address in oauth.papers.clients.iter().flat_map(|client| &client.redirects) {
+        if let Some((what, circumstance)) = weakness(address) {
+            let hit = out.hit(address).word("address", address.text.clone()).word("what", what);
+            if let Some(circumstance) = circumstance {
+                hit.because(circumstance);
+            }
+        }
+    }
+}
+
+fn weakness(address: &Located) -> Option<(&'static str, Option<Circumstance>)> {
+    let text = address.text.as_str();
+    let remote = Remote::parse(address);
+    let (scheme, _) = text.split_once(':')?;
+    match remote.scheme {
+        _ if text.contains('*') => Some(("has a wildcard: any address that fits will do", None)),
+        _ if text.contains('#') => Some(("has a fragment", Some(Circumstance::Faint))),
+        Scheme::Plain if !remote.loopback => Some(("is without TLS", None)),
+        Scheme::Plain | Scheme::Tls => None,
+        Scheme::Other if matches!(scheme, "javascript" | "data" | "vbscript" | "file") => {
+            Some(("is a program, and no address", Some(Circumstance::Grave)))
+        }
+        Scheme::Other if scheme.contains(['$', '{', '<']) => None,
+        // Any program may claim a scheme; one named after a domain is at least nobody else's by right.
+        Scheme::Other if !scheme.contains('.') => {
+            Some(("has a scheme that any program may claim", Some(Circumstance::Faint)))
+        }
+        Scheme::Other => None,
+    }
+}

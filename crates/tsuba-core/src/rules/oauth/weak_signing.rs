@@ -1,0 +1,38 @@
+use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::text::Located;
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/weak-signing",
+    title: "something may be signed by nobody, or with a shared secret",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{list} has {algorithm}",
+    why: "What is signed with none is not signed: anybody writes it. What is checked with a shared secret can be written by everyone who checks it.",
+    fix: "Take the algorithm off the list; sign with ES256, EdDSA, PS256 or RS256.",
+    before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "id_token_signing_alg_values_supported": ["RS256", "none"]}"#,
+    after: r#"{ "issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "jwks_uri": "https://id.saltmarsh-line.example/keys", "response_types_supported": ["code", "id_token", "code id_token", "none"], "grant_types_supported": ["authorization_code", "refresh_token", "implicit"], "code_challenge_methods_supported": ["S256"], "token_endpoint_auth_methods_supported": ["none", "client_secret_basic", "private_key_jwt"], "token_endpoint_auth_signing_alg_values_supported": ["HS256", "ES256"], "id_token_signing_alg_values_supported": ["RS256"], "scopes_supported": ["openid", "offline_access"], "response_modes_supported": ["query", "fragment"], "authorization_response_iss_parameter_supported": true, "pushed_authorization_request_endpoint": "https://id.saltmarsh-line.example/par", "mtls_endpoint_aliases": { "token_endpoint": "https://mtls.saltmarsh-line.example/token" } }"#,
+    references: &["RFC 8725, 3.1", "RFC 8725, 3.2", "RFC 9449, 5.1"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    let mut tell = |list: &str, algorithm: &Located| {
+        let none = algorithm.text.eq_ignore_ascii_case("none");
+        // A proof of possession is of a key that only the client has.
+        let shared = list.starts_with("dpop") && algorithm.text.starts_with("HS");
+        // Request objects are not signed in most logins, and OpenID Connect (Core, 6.1) has servers say so.
+        if (none && !list.starts_with("request_object")) || shared {
+            out.hit(algorithm).word("list", list.to_owned()).word("algorithm", algorithm.text.clone());
+        }
+    };
+    for server in &oauth.papers.servers {
+        server.algorithms.iter().for_each(|(list, algorithm)| tell(list, algorithm));
+    }
+    for algorithm in oauth.papers.resources.iter().flat_map(|resource| &resource.algorithms) {
+        tell("the list of the resource's algorithms", algorithm);
+    }
+    for algorithm in oauth.papers.clients.iter().flat_map(|client| &client.algorithms) {
+        tell("the client", algorithm);
+    }
+}
