@@ -1,0 +1,261 @@
+//! Asking many servers at once.
+
+use crate::bounds::Bounds;
+use crate::differ::differences;
+use crate::evidence::{Era, Evidence, SCHEMA, Session, Tool};
+use crate::login;
+use crate::net::{Client, Reachable, Trust};
+use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream};
+use crate::redact::Redact;
+use crate::session::{Asker, Talk};
+use std::collections::VecDeque;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc::{RecvTimeoutError, channel};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::thread;
+use std::time::{Duration, Instant};
+use url::Url;
+
+/// An entry to ask.
+#[derive(Clone, Debug)]
+pub struct Job {
+    /// The setup it stands in, as reports show it.
+    pub setup: String,
+    /// Its name.
+    pub entry: String,
+    /// Its fingerprint in reports.
+    pub fingerprint: String,
+    /// Whom to ask.
+    pub target: Target,
+    /// What must not be kept.
+    pub redact: Redact,
+}
+
+/// Whom to ask.
+#[derive(Clone, Debug)]
+pub enum Target {
+    /// A program to start.
+    Local(Launch),
+    /// An address to call.
+    Remote {
+        /// The address.
+        url: Url,
+        /// Does the setup say that it speaks the older HTTP with server-sent events?
+        events: bool,
+        /// Headers that every request carries.
+        headers: Vec<(String, String)>,
+    },
+}
+
+/// How to ask.
+#[derive(Clone, Debug)]
+pub struct Options {
+    /// How much is taken.
+    pub bounds: Bounds,
+    /// May addresses of private networks be asked?
+    pub private: bool,
+    /// Whom to trust.
+    pub trust: Trust,
+    /// So many servers at a time.
+    pub jobs: usize,
+    /// The date in UTC, as `2026-11-25`.
+    pub taken: String,
+    /// A token to ask with as well.
+    pub token: Option<String>,
+}
+
+/// What this program calls itself to servers.
+const AGENT: &str = concat!("tsuba/", env!("CARGO_PKG_VERSION"), " (lists only; asked for by its user)");
+
+/// After a stop, so long is waited for programs to be gone.
+const LEAVE: Duration = Duration::from_secs(3);
+
+/// Asks every server, several at a time, and hands over what was captured of each as it comes. Stops soon after `stop` is set: what has
+/// been captured by then has been handed over, and no program is left running.
+pub fn capture(jobs: Vec<Job>, options: &Options, stop: &Arc<AtomicBool>, mut taken: impl FnMut(Job, Evidence)) {
+    let count = jobs.len();
+    let waiting = Arc::new(Mutex::new(VecDeque::from(jobs)));
+    let (done, finished) = channel();
+    for _ in 0..options.jobs.clamp(1, count.max(1)) {
+        let (waiting, options, stop, done) = (waiting.clone(), options.clone(), stop.clone(), done.clone());
+        thread::spawn(move || {
+            while !stop.load(Ordering::Relaxed) {
+                let next = waiting.lock().unwrap_or_else(PoisonError::into_inner).pop_front();
+                let Some(job) = next else { return };
+                let evidence = one(&job, &options, &stop);
+                if done.send((job, evidence)).is_err() {
+                    return;
+                }
+            }
+        });
+    }
+    drop(done);
+    let mut last = None;
+    loop {
+        if stop.load(Ordering::Relaxed) && Instant::now() > *last.get_or_insert_with(|| Instant::now() + LEAVE) {
+            return;
+        }
+        match finished.recv_timeout(Duration::from_millis(100)) {
+            Ok((job, evidence)) => taken(job, evidence),
+            Err(RecvTimeoutError::Timeout) => {}
+            // Every worker has gone.
+            Err(RecvTimeoutError::Disconnected) => return,
+        }
+    }
+}
+
+/// What is captured of one server.
+struct Capturing<'c> {
+    options: &'c Options,
+    stop: &'c AtomicBool,
+    left: usize,
+    evidence: Evidence,
+}
+
+fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
+    let evidence = Evidence {
+        schema: SCHEMA,
+        tool: Tool { name: "tsuba", version: env!("CARGO_PKG_VERSION") },
+        taken: options.taken.clone(),
+        setup: job.setup.clone(),
+        entry: job.entry.clone(),
+        fingerprint: job.fingerprint.clone(),
+        transport: match &job.target {
+            Target::Local(_) => "stdio",
+            Target::Remote { events: true, .. } => "sse",
+            Target::Remote { events: false, .. } => "http",
+        },
+        url: None,
+        command: Vec::new(),
+        sessions: Vec::new(),
+        differs: Vec::new(),
+        http: Vec::new(),
+        troubles: Vec::new(),
+    };
+    let mut capturing = Capturing { options, stop, left: options.bounds.total, evidence };
+    match &job.target {
+        Target::Local(launch) => capturing.local(launch),
+        Target::Remote { url, events, headers } => capturing.remote(url, *events, headers),
+    }
+    let mut evidence = capturing.evidence;
+    clean(&mut evidence, &job.redact);
+    evidence
+}
+
+impl Capturing<'_> {
+    fn local(&mut self, launch: &Launch) {
+        let words = core::iter::once(&launch.program).chain(&launch.args);
+        self.evidence.command = words.map(|word| word.to_string_lossy().into_owned()).collect();
+        let bound = self.options.bounds.message;
+        // Some programs end when the first message is not the one they expect: each conversation has a program of its own.
+        let start = || Stdio::start(launch, bound).map(|peer| Box::new(peer) as Box<dyn Peer>);
+        let handshake = self.talk(Era::Handshake, Asker::Own, start);
+        if handshake.is_none() && !self.evidence.troubles.is_empty() {
+            return;
+        }
+        let stateless = self.talk(Era::Stateless, Asker::Own, start);
+        self.again(handshake, stateless, start);
+    }
+
+    fn remote(&mut self, url: &Url, events: bool, headers: &[(String, String)]) {
+        self.evidence.url = Some(url.to_string());
+        let loopback = is_loopback(url);
+        let reachable = Reachable { private: self.options.private, loopback };
+        let client = Client::new(reachable, &self.options.trust, AGENT);
+        let bounds = self.options.bounds;
+        if !login::ask(&client, url, &bounds, &mut self.evidence) {
+            return;
+        }
+        let mut headers = headers.to_vec();
+        headers.extend(self.options.token.iter().map(|token| ("Authorization".to_owned(), format!("Bearer {token}"))));
+        let http = |era: Era| {
+            let (client, url, headers) = (client.clone(), url.clone(), headers.clone());
+            move || {
+                Ok(Box::new(Http::new(client.clone(), url.clone(), era, headers.clone(), bounds.message))
+                    as Box<dyn Peer>)
+            }
+        };
+        let stream = || {
+            let until = Instant::now() + bounds.answer;
+            Stream::open(client.clone(), url, headers.clone(), bounds.message, until, bounds.session)
+                .map(|peer| Box::new(peer) as Box<dyn Peer>)
+        };
+        if events {
+            let own = self.talk(Era::Handshake, Asker::Own, stream);
+            return self.again(own, None, stream);
+        }
+        let stateless = self.talk(Era::Stateless, Asker::Own, http(Era::Stateless));
+        let handshake = self.talk(Era::Handshake, Asker::Own, http(Era::Handshake));
+        let refused = |session: &Session| ["404", "405", "400", "406"].iter().any(|s| session.ended.ends_with(s));
+        if stateless.is_none() && handshake.is_none() && self.evidence.sessions.iter().any(refused) {
+            // An address of which no more is known may be one of the older kind.
+            let own = self.talk(Era::Handshake, Asker::Own, stream);
+            return self.again(own, None, stream);
+        }
+        let era = if stateless.is_some() { Era::Stateless } else { Era::Handshake };
+        self.again(handshake, stateless, http(era));
+    }
+
+    /// Holds a conversation; answers its index where it got as far as a list.
+    fn talk(&mut self, era: Era, asker: Asker, open: impl Fn() -> Result<Box<dyn Peer>, Failure>) -> Option<usize> {
+        let mut peer = match open() {
+            Ok(peer) => peer,
+            Err(failure) => {
+                self.evidence.troubles.push(failure.to_string());
+                return None;
+            }
+        };
+        let talk = Talk::new(&mut *peer, &self.options.bounds, self.stop, &mut self.left, (era, asker));
+        let session = talk.hold(asker);
+        let listed = session.answers.contains_key("tools/list");
+        self.evidence.sessions.push(session);
+        listed.then_some(self.evidence.sessions.len() - 1)
+    }
+
+    /// Asks once more as somebody else, and compares.
+    fn again(
+        &mut self,
+        handshake: Option<usize>,
+        stateless: Option<usize>,
+        open: impl Fn() -> Result<Box<dyn Peer>, Failure>,
+    ) {
+        let Some(known) = stateless.or(handshake) else { return };
+        let era = self.evidence.sessions.get(known).map_or(Era::Handshake, |session| session.era);
+        let other = self.talk(era, Asker::Another, open);
+        let pairs = [handshake.zip(stateless), other.map(|other| (known, other))];
+        for (first, second) in pairs.into_iter().flatten() {
+            let found = differences(&self.evidence.sessions, first, second);
+            self.evidence.differs.extend(found);
+        }
+    }
+}
+
+/// Does an address name this machine?
+pub(crate) fn is_loopback(url: &Url) -> bool {
+    match url.host() {
+        Some(url::Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
+        Some(url::Host::Ipv4(address)) => address.is_loopback(),
+        Some(url::Host::Ipv6(address)) => address.is_loopback(),
+        None => false,
+    }
+}
+
+/// Takes out everything secret.
+fn clean(evidence: &mut Evidence, redact: &Redact) {
+    let text = |text: &mut String| *text = redact.text(text);
+    evidence.url.iter_mut().for_each(text);
+    evidence.command.iter_mut().for_each(text);
+    evidence.troubles.iter_mut().for_each(text);
+    for session in &mut evidence.sessions {
+        session.answers.values_mut().flatten().for_each(|raw| *raw = redact.json(raw));
+        session.errors.values_mut().for_each(|raw| *raw = redact.json(raw));
+        session.asked.iter_mut().filter_map(|asked| asked.params.as_mut()).for_each(|raw| *raw = redact.json(raw));
+        session.troubles.iter_mut().for_each(text);
+        text(&mut session.ended);
+    }
+    for answer in &mut evidence.http {
+        text(&mut answer.url);
+        answer.headers.values_mut().for_each(text);
+        answer.body.iter_mut().for_each(|raw| *raw = redact.json(raw));
+    }
+}

@@ -1,0 +1,156 @@
+//! Evidence files (`tsuba-evidence/1`): what was answered, kept as it was written.
+
+use crate::wire::Raw;
+use schemars::JsonSchema;
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// The name of the format; it changes only where old readers could misread.
+pub const SCHEMA: &str = "tsuba-evidence/1";
+
+/// What was captured of one entry.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Evidence {
+    /// `tsuba-evidence/1`.
+    pub schema: &'static str,
+    /// The program that captured it.
+    pub tool: Tool,
+    /// The date in UTC, as `2026-11-25`.
+    pub taken: String,
+    /// The setup that the entry stands in.
+    pub setup: String,
+    /// The entry's name.
+    pub entry: String,
+    /// The entry's fingerprint in reports: what was asked is what was judged.
+    pub fingerprint: String,
+    /// `stdio`, `http` or `sse`.
+    pub transport: &'static str,
+    /// The address, without what is secret in it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub url: Option<String>,
+    /// The program and its arguments, without what is secret in them.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub command: Vec<String>,
+    /// The conversations, in the order held.
+    pub sessions: Vec<Session>,
+    /// Where the server answers one client otherwise than another.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub differs: Vec<Difference>,
+    /// Questions about the login, and what was answered over HTTP.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub http: Vec<HttpAnswer>,
+    /// What went wrong outside of any session.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub troubles: Vec<String>,
+}
+
+/// A program.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Tool {
+    /// Its name.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+}
+
+/// The eras of the protocol.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Era {
+    /// A session begins with `initialize` (2024-11-05 to 2025-11-25).
+    Handshake,
+    /// Every request stands for itself (2026-07-28).
+    Stateless,
+}
+
+impl Era {
+    /// Its name in evidence files.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Handshake => "handshake",
+            Self::Stateless => "stateless",
+        }
+    }
+}
+
+/// One conversation.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Session {
+    /// The era.
+    pub era: Era,
+    /// Which client asked: `tsuba`, or `another client`, which says that it is somebody else and can more.
+    #[serde(rename = "as")]
+    pub asker: &'static str,
+    /// The revision that was agreed on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub protocol: Option<String>,
+    /// The results by method, each with its pages; as they were written, but for secrets.
+    #[serde(flatten)]
+    #[schemars(with = "BTreeMap<String, serde_json::Value>")]
+    pub answers: BTreeMap<&'static str, Vec<Raw>>,
+    /// Errors by method.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    #[schemars(with = "BTreeMap<String, serde_json::Value>")]
+    pub errors: BTreeMap<&'static str, Raw>,
+    /// What the server asked of the client; each was refused.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub asked: Vec<Asked>,
+    /// How many notifications came, by method.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub notices: BTreeMap<String, usize>,
+    /// `complete`, or why it ended before.
+    pub ended: String,
+    /// What was not as the protocol has it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub troubles: Vec<String>,
+}
+
+/// A request of the server.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct Asked {
+    /// The method.
+    pub method: String,
+    /// The parameters.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<serde_json::Value>")]
+    pub params: Option<Raw>,
+}
+
+/// Two answers to the same question that are not the same.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Difference {
+    /// The sessions, as indexes.
+    pub sessions: [usize; 2],
+    /// The method.
+    pub method: String,
+    /// The item's name, where it is about one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub item: Option<String>,
+    /// `only in the first`, `only in the second`, `not the same`.
+    pub what: &'static str,
+}
+
+/// An answer to a question about the login.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct HttpAnswer {
+    /// What was asked, as `no-token`.
+    pub ask: &'static str,
+    /// The issuer that was asked for.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub issuer: Option<String>,
+    /// The address.
+    pub url: String,
+    /// The status; absent where there was no answer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub status: Option<u16>,
+    /// The headers that say something about the login, the origin or where it goes on.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub headers: BTreeMap<String, String>,
+    /// The body where it is JSON.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    #[schemars(with = "Option<serde_json::Value>")]
+    pub body: Option<Raw>,
+    /// Why there was no answer.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub failed: Option<String>,
+}

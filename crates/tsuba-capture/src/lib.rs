@@ -1,0 +1,23 @@
+//! capture: asks tool servers, with consent, what they are, and keeps the answers as evidence.
+//!
+//! In goes an entry (a program to start, an address to call), out comes an [`Evidence`]: everything the server answered, kept as it was
+//! written, within bounds. No tool is ever called; whatever a server asks of its client is refused and recorded. `wire` is bytes in and
+//! events out; `peer` is the edge where processes and sockets are; `session` knows what to ask.
+
+mod bounds;
+mod capture;
+mod differ;
+mod evidence;
+mod login;
+mod net;
+mod peer;
+mod redact;
+mod session;
+pub mod wire;
+
+pub use bounds::Bounds;
+pub use capture::{Job, Options, Target, capture};
+pub use evidence::{Asked, Difference, Era, Evidence, HttpAnswer, SCHEMA, Session, Tool};
+pub use net::{Reachable, Trust};
+pub use peer::Launch;
+pub use redact::Redact;
