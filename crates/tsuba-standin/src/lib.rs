@@ -1,0 +1,13 @@
+//! Stand-ins: simulated tool servers and an identity provider, real protocol peers on standard streams and on loopback. They are sound
+//! unless a weakness is asked for. The demo and the tests start them; nothing in the tool itself is simulated.
+
+mod provider;
+mod server;
+mod stdio;
+mod weakness;
+mod web;
+
+pub use server::{Kind, Server};
+pub use stdio::speak;
+pub use weakness::Weakness;
+pub use web::{Web, serve};
