@@ -94,7 +94,11 @@ impl Resolver for Checked {
         let addresses = match known {
             Some(addresses) => addresses,
             None => {
-                let found = self.ordinary.resolve(uri, config, timeout)?;
+                let found = self.ordinary.resolve(uri, config, timeout).map_err(|error| match error {
+                    // What the system says of a name that it does not know has no kind of its own.
+                    ureq::Error::Io(_) => ureq::Error::HostNotFound,
+                    other => other,
+                })?;
                 let addresses: Vec<SocketAddr> = found.iter().copied().collect();
                 self.known.lock().unwrap_or_else(PoisonError::into_inner).insert(name.clone(), addresses.clone());
                 addresses

@@ -106,7 +106,7 @@ fn counts(listing: &ListingRow) -> String {
         (listing.resources, "resource", "resources"),
     ];
     let told: Vec<String> = counts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| count(*n, one, more)).collect();
-    if told.is_empty() { "instructions only".to_owned() } else { told.join(", ") }
+    if told.is_empty() { "no tools".to_owned() } else { told.join(", ") }
 }
 
 /// What the server of an entry lists, and where that stands; nothing where the entry is that listing.

@@ -175,7 +175,7 @@ fn listing_fingerprint(audit: &Audit, listing: &Listing) -> String {
 /// Stands for everything that decides what is launched or called: programs, options, arguments, variables, working folder,
 /// address. The order of keys and the place in the file do not matter; of a secret only its name counts, so that it can be
 /// rotated.
-fn launch_fingerprint(audit: &Audit, entry: &Entry) -> String {
+pub fn launch_fingerprint(audit: &Audit, entry: &Entry) -> String {
     let clean = |text: &str| audit.cleaner.clean(text);
     let mut parts: Vec<Clean> = vec![Clean::constant(entry.transport.name())];
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {

@@ -111,14 +111,14 @@ impl Server {
         json!({
             "protocolVersion": version, "capabilities": { "tools": {} },
             "serverInfo": { "name": self.kind.name(), "version": "2.1.0" },
-            "instructions": "Harbours are named by their short names: call list_harbours to learn them."
+            "instructions": "Harbours are named by their short names."
         })
     }
 
     fn discover(&self) -> Value {
         json!({
             "resultType": "complete", "supportedVersions": [STATELESS], "capabilities": { "tools": {} },
-            "instructions": "Harbours are named by their short names: call list_harbours to learn them.",
+            "instructions": "Harbours are named by their short names.",
             "ttlMs": 60000, "cacheScope": "public",
             "_meta": { "io.modelcontextprotocol/serverInfo": { "name": self.kind.name(), "version": "2.1.0" } }
         })

@@ -32,6 +32,31 @@ pub(crate) struct Where {
     pub(crate) config: Option<PathBuf>,
 }
 
+impl Where {
+    /// The inputs as given, for the report.
+    pub(crate) fn names(&self) -> Vec<String> {
+        self.paths().iter().map(|input| input.to_string_lossy().into_owned()).collect()
+    }
+
+    fn paths(&self) -> Vec<PathBuf> {
+        if self.inputs.is_empty() { vec![PathBuf::from(".")] } else { self.inputs.clone() }
+    }
+
+    /// With folders of evidence, but for those that lie in the inputs anyway.
+    pub(crate) fn with(&self, evidence: &[PathBuf]) -> anyhow::Result<Self> {
+        let mut inputs = self.paths();
+        let whole = |path: &Path| path.canonicalize().ok();
+        let known: Vec<PathBuf> = inputs.iter().filter_map(|input| whole(input)).collect();
+        for folder in evidence {
+            let Some(path) = whole(folder) else { bail!("--evidence {}: there is no such folder", folder.display()) };
+            if !known.iter().any(|input| path.starts_with(input)) {
+                inputs.push(folder.clone());
+            }
+        }
+        Ok(Self { inputs, ..self.clone() })
+    }
+}
+
 /// What was found and understood.
 pub(crate) struct Gathered {
     pub(crate) studies: Vec<Study>,
@@ -74,7 +99,7 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 /// Finds, reads and understands everything that `wanted` names; `base` is cut from the paths that are shown.
 pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
     let config = configuration(wanted.config.as_deref())?;
-    let inputs = if wanted.inputs.is_empty() { vec![PathBuf::from(".")] } else { wanted.inputs.clone() };
+    let inputs = wanted.paths();
     let collected = Collected { studies: Mutex::default(), unread: Mutex::default(), lexicon: Lexicon::default() };
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
         inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
@@ -109,7 +134,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
     let key = config.key_file.as_deref().map(key).transpose()?;
-    let inputs = inputs.iter().map(|input| input.to_string_lossy().into_owned()).collect();
+    let inputs = wanted.names();
     Ok(Gathered { studies, unread, inputs, key })
 }
 

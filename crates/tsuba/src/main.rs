@@ -3,6 +3,7 @@
 mod commands;
 mod exit;
 mod gather;
+mod jobs;
 mod output;
 mod threads;
 
@@ -15,7 +16,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only: nothing is started, no connection is opened, nothing is sent.
+/// Offline and read-only, but for `capture`, which asks servers: nothing else starts a program or opens a connection.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
 struct Cli {
@@ -27,10 +28,13 @@ struct Cli {
 enum Command {
     Audit(commands::audit::Args),
     Inventory(commands::inventory::Args),
+    Capture(commands::capture::Args),
     Explain(commands::explain::Args),
     Demo(commands::demo::Args),
     Completions(commands::completions::Args),
     Man(commands::man::Args),
+    #[command(hide = true)]
+    StandIn(commands::stand_in::Args),
 }
 
 fn main() -> ExitCode {
@@ -38,10 +42,12 @@ fn main() -> ExitCode {
     let outcome = match Cli::parse().command {
         Command::Audit(args) => commands::audit::run(&args),
         Command::Inventory(args) => commands::inventory::run(&args),
+        Command::Capture(args) => commands::capture::run(&args),
         Command::Explain(args) => commands::explain::run(&args),
         Command::Demo(args) => commands::demo::run(&args),
         Command::Completions(args) => commands::completions::run(&args),
         Command::Man(args) => commands::man::run(&args),
+        Command::StandIn(args) => commands::stand_in::run(&args),
     };
     exit::status(outcome)
 }

@@ -1,7 +1,7 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{ItemKind, Listing};
+use super::listing::{Captured, Differs, ItemKind, Listing};
 use super::take::{Seen, Taking};
 use crate::prelude::*;
 use crate::read::{Document, Node};
@@ -20,7 +20,14 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
     let mut found = Found { listings: Vec::new(), by_server: BTreeMap::new(), seen: Seen::new() };
     let fallback = Located { text: by_file_name(&document.path), ..Located::default() };
     for (pointer, root) in document.rooted() {
-        let scope = Scope { server: None, fallback: &fallback, answer: false };
+        let captured = captured(root, &pointer);
+        let server = captured.as_ref().and_then(|_| root.get("entry")?.located(pointer.key("entry")));
+        let evidence = captured.is_some();
+        let scope = Scope { server, fallback: &fallback, answer: evidence, fixed: evidence };
+        if evidence {
+            // Even a server that lists nothing has been asked.
+            container(root, &pointer, &scope, &mut found, |taking| taking.listing.captured = captured);
+        }
         search(root, &pointer, 0, &scope, &mut found);
     }
     for listing in &mut found.listings {
@@ -45,6 +52,35 @@ struct Scope<'s> {
     fallback: &'s Located,
     /// Is this the result of a protocol answer, or the like?
     answer: bool,
+    /// Does the document as a whole say whose it is, so that nothing in it can say otherwise?
+    fixed: bool,
+}
+
+/// Is a document evidence that was captured (`tsuba-evidence/1`)?
+pub(crate) fn is_evidence(root: &Node) -> bool {
+    root.get("schema").and_then(Node::text).is_some_and(|schema| schema.starts_with("tsuba-evidence/"))
+}
+
+/// Of which entry a document is evidence, and whether its answers differ.
+fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
+    let text = |key: &str| root.get(key).and_then(Node::text).map(str::to_owned);
+    let entry = text("entry").filter(|_| is_evidence(root))?;
+    let sessions = root.get("sessions").map(Node::items).unwrap_or_default();
+    let asker = |index: &Node| {
+        let index: usize = index.scalar()?.parse().ok()?;
+        sessions.get(index)?.get("as").and_then(Node::text)
+    };
+    let differs =
+        root.get("differs").map(Node::items).unwrap_or_default().iter().enumerate().filter_map(|(i, item)| {
+            let at = pointer.key("differs").index(i);
+            let (key, node) = item.first(&["item", "method"])?;
+            let mut askers = item.get("sessions").map(Node::items).unwrap_or_default().iter().map(asker);
+            let by_client = askers.next() != askers.next();
+            let what = item.get("what").and_then(Node::text).unwrap_or_default().to_owned();
+            Some(Differs { at: node.located(at.key(key))?, what, by_client })
+        });
+    let differs = differs.collect();
+    Some(Captured { setup: text("setup").unwrap_or_default(), entry, url: text("url"), differs })
 }
 
 /// A file's name without its endings; for a name that says nothing, its folder's.
@@ -127,7 +163,7 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, scope: &Scope<'_>, found
         return;
     }
     let mut scope = scope.clone();
-    if let Some(server) = named(node, pointer) {
+    if let Some(server) = named(node, pointer).filter(|_| !scope.fixed) {
         scope.server = Some(server);
     }
     scope.answer |= [
@@ -243,6 +279,7 @@ fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Foun
                 items: Vec::new(),
                 passages: Vec::new(),
                 remarks: Vec::new(),
+                captured: None,
             });
             found.listings.len() - 1
         }

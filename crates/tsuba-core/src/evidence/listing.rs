@@ -20,6 +20,32 @@ pub struct Listing {
     pub passages: Vec<Passage>,
     /// What the texts ask of the model.
     pub remarks: Vec<Remark>,
+    /// Of which entry it was captured, where it is evidence.
+    pub captured: Option<Captured>,
+}
+
+/// Of which entry evidence was captured.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Captured {
+    /// The path of the setup, as reports show it.
+    pub setup: String,
+    /// The entry's name.
+    pub entry: String,
+    /// The address that was asked, where it was one.
+    pub url: Option<String>,
+    /// Where the server answers one client otherwise than another.
+    pub differs: Vec<Differs>,
+}
+
+/// A question that was answered otherwise the second time.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Differs {
+    /// The item it is about, or the method where it is about no item.
+    pub at: Located,
+    /// In which way: `only in the second`, …
+    pub what: String,
+    /// Did another client ask, rather than the same in another era of the protocol?
+    pub by_client: bool,
 }
 
 /// What an item is.

@@ -7,7 +7,7 @@ pub mod oauth;
 mod powers;
 mod take;
 
-pub(crate) use collect::{listings, looks_like_listing};
+pub(crate) use collect::{is_evidence, listings, looks_like_listing};
 pub use effect::Effect;
-pub use listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
+pub use listing::{Captured, Differs, Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};

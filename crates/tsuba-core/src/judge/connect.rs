@@ -6,8 +6,12 @@ use crate::understand::{Entry, Listed, Study};
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
 pub(super) fn connect(studies: &mut [Study]) {
     let mut listings: BTreeMap<String, Vec<Listed>> = BTreeMap::new();
+    let mut captured: BTreeMap<(String, String), Listed> = BTreeMap::new();
     for (study, s) in studies.iter().enumerate() {
         for (entry, e) in s.entries.iter().enumerate().filter(|(_, e)| e.listing.is_some()) {
+            if let Some(of) = s.listing_of(e).and_then(|listing| listing.captured.as_ref()) {
+                captured.insert((of.setup.clone(), of.entry.clone()), Listed { study, entry });
+            }
             let named = listings.entry(plain(&e.name.text)).or_default();
             // One of each document is enough to choose from; a hostile one may write a name in a hundred thousand ways.
             if named.last().is_none_or(|last| last.study != study) {
@@ -21,6 +25,12 @@ pub(super) fn connect(studies: &mut [Study]) {
     let mut found = Vec::new();
     for (study, s) in studies.iter().enumerate() {
         for (entry, e) in s.entries.iter().enumerate().filter(|(_, e)| e.listing.is_none()) {
+            // What was captured of this very entry belongs to it, whatever its server calls itself.
+            let own = (s.document.path.clone(), e.name.text.clone());
+            if let Some(listed) = captured.get(&own) {
+                found.push((study, entry, *listed));
+                continue;
+            }
             let candidates = names(e).find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
             // Two teams may call different servers the same: the nearest listing counts.
             let path = |listed: &Listed| studies.get(listed.study).map_or("", |s| s.document.path.as_str());

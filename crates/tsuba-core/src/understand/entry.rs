@@ -74,6 +74,8 @@ pub struct Entry {
     pub span: Span,
     /// How it is spoken to.
     pub transport: Transport,
+    /// The words of its command, as a client would start it.
+    pub command: Vec<Located>,
     /// What is started, if something is.
     pub plan: Option<Plan>,
     /// What is called, if something is: by the entry itself or through a bridge.
@@ -148,6 +150,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         pointer: server.pointer.clone(),
         span: node.span,
         transport: transport(node, plan.is_some(), url.as_ref()),
+        command: words,
         plan,
         remote,
         variables,
@@ -175,6 +178,7 @@ pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
         pointer: listing.pointer.clone(),
         span: listing.span,
         transport: Transport::Unknown,
+        command: Vec::new(),
         plan: None,
         remote: None,
         variables: Vec::new(),

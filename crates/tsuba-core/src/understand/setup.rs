@@ -86,6 +86,10 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
     }
     for (pointer, root) in document.rooted() {
         // An API description lists `servers` of its own (OpenAPI, AsyncAPI).
+        // Evidence names whom it is of, and sets up nothing.
+        if crate::evidence::is_evidence(root) {
+            continue;
+        }
         if ["openapi", "swagger", "asyncapi"].iter().any(|key| root.get(key).is_some()) {
             continue;
         }

@@ -17,6 +17,9 @@ use tsuba_report::{Format, Report};
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) r#where: Where,
+    /// Judge also the evidence in this folder, as `tsuba capture` wrote it (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) evidence: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) report: ReportArgs,
 }
@@ -79,7 +82,10 @@ impl Gate {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let options = options(&args.report)?;
-    let gathered = gather(&args.r#where, None)?;
+    let wanted = args.r#where.with(&args.evidence)?;
+    let mut gathered = gather(&wanted, None)?;
+    // What was asked for is the inputs; evidence is of them.
+    gathered.inputs = args.r#where.names();
     let report = ManuallyDrop::new(judged(gathered, options, args.r#where.jobs));
     write(&report, &args.report)?;
     Ok(gated(&report, args.report.gate))

@@ -1,8 +1,10 @@
 //! One file for each command: its arguments, and what it does.
 
 pub(crate) mod audit;
+pub(crate) mod capture;
 pub(crate) mod completions;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod inventory;
 pub(crate) mod man;
+pub(crate) mod stand_in;

@@ -1,24 +1,49 @@
-use crate::judge::{Check, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::evidence::oauth::Ask;
+use crate::evidence::{Effect, tools};
+use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
 use crate::prelude::*;
 use crate::understand::credential::words_of;
 use crate::understand::launch::StepKind;
+use crate::understand::{Entry, Remote, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-auth",
-    title: "a local server is put on a port without any login",
+    title: "a server can be called by anyone",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{program} publishes a server on a port and nothing checks who calls",
+    says: "{program} {what}, and nothing checks who calls",
     why: "The server was written for one person on one machine; on a port it serves every program and web page that can reach it.",
     fix: "Speak stdio, or switch the bridge's authentication on and bind it to 127.0.0.1.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "npx", "args": ["-y", "@saltmarsh/stdio-gateway@1.2.0", "--stdio", "quay-files /srv/quay", "--port", "8000"] } } }"#,
     after: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/srv/quay"] } } }"#,
     references: &["CWE-306", "RFC 9700, 2.2"],
-    check: Check::Entry(check),
+    check: Check::All(check),
 };
 
-fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
-    let entry = entries.entry;
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, study, entry) in all.entries() {
+        published(stands, entry, out);
+        answered(stands, study, entry, out);
+    }
+}
+
+/// A server on the network that lists its tools to whoever asks.
+fn answered(stands: Stands, study: &Study, entry: &Entry, out: &mut Out<'_>) {
+    let listing = study.listing_of(entry).filter(|listing| listing.captured.is_some() && !listing.items.is_empty());
+    let Some(listing) = listing else { return };
+    let open = study.papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 200);
+    let Some(answer) = open else { return };
+    let Some(url) = answer.url.as_ref().filter(|url| !Remote::parse(url).loopback) else { return };
+    // Many servers on the network tell everybody the same, and change nothing.
+    let acts = tools(listing).any(|tool| tool.effect().is_some_and(|(_, effect, _)| effect > Effect::Reads));
+    out.hit_in(stands, url)
+        .word("program", "the server")
+        .word("what", "lists its tools without a token")
+        .because_if(!acts, Circumstance::Faint);
+}
+
+/// A local server that a bridge puts on a port.
+fn published(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
     let steps = entry.plan.iter().flat_map(|plan| &plan.steps).filter(|step| step.bridge);
     for step in steps {
         // The bridge's own options end where the wrapped command begins.
@@ -41,7 +66,10 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 StepKind::Package(package) => package.name.clone(),
                 _ => step.name(),
             };
-            out.hit(option).word("program", name).sure(Confidence::Likely);
+            out.hit_in(stands, option)
+                .word("program", name)
+                .word("what", "publishes a server on a port")
+                .sure(Confidence::Likely);
         }
     }
 }

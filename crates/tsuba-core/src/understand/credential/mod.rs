@@ -364,6 +364,16 @@ impl Lexicon {
     }
 }
 
+/// Every catalogued token in a text: for what goes out and was not looked through value by value.
+pub fn tokens(text: &str) -> Vec<Range<usize>> {
+    let (mut out, mut from) = (Vec::new(), 0);
+    while let Some((range, ..)) = next_token(text, from) {
+        from = range.end;
+        out.push(range);
+    }
+    out
+}
+
 /// The next catalogued secret in a text at or after `from`, whatever stands around it: its place, its format, and whether its
 /// own check holds. Formats without a telling prefix are not looked for, since any word could be one.
 pub(crate) fn next_token(text: &str, from: usize) -> Option<(Range<usize>, &'static Format, Option<bool>)> {

@@ -1,0 +1,200 @@
+//! `tsuba capture`: asks servers what they are, and keeps the answers as evidence.
+
+use crate::exit::Done;
+use crate::gather::{Where, gather};
+use crate::jobs::{Selection, Skipped, jobs};
+use crate::threads::Threads;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use indicatif::{ProgressBar, ProgressStyle};
+use serde_json::value::RawValue;
+use std::fs;
+use std::io::{self, IsTerminal as _, Write as _};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::AtomicBool;
+use tsuba_capture::{Bounds, Evidence, Job, Options, Redact, Trust, capture};
+use tsuba_core::judge::audit;
+use tsuba_core::text::{fingerprint, mask};
+use tsuba_core::understand::credential::tokens;
+
+/// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence
+///
+/// Remote servers are called over HTTP; nothing is started unless --launch is given. No tool is called, no client is registered, no
+/// login is begun. `tsuba audit --evidence FOLDER` judges what was captured, offline.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    r#where: Where,
+    /// The folder to write evidence into, a file for each entry
+    #[arg(long, short, value_name = "FOLDER", default_value = "evidence")]
+    output: PathBuf,
+    /// Only entries of this name (may be given several times)
+    #[arg(long, value_name = "NAME")]
+    entry: Vec<String>,
+    /// Also start local servers
+    #[arg(long)]
+    launch: bool,
+    /// Start local servers without a cage: they may do whatever you may do
+    #[arg(long, requires = "launch")]
+    uncaged: bool,
+    /// Hand the servers the credentials that their setups hold; else a server that needs one is asked without it
+    #[arg(long)]
+    with_secrets: bool,
+    /// Also allow addresses of private networks
+    #[arg(long)]
+    allow_private: bool,
+    /// Trust the certificates of this file (PEM) beside the system's
+    #[arg(long, value_name = "FILE")]
+    ca: Option<PathBuf>,
+    /// List as well with the token that this environment variable holds
+    #[arg(long, value_name = "NAME")]
+    token_env: Option<String>,
+    /// Servers to ask at a time
+    #[arg(long, value_name = "N", default_value_t = 16)]
+    at_once: usize,
+    /// Seconds to wait for an answer
+    #[arg(long, value_name = "SECONDS", default_value_t = 20, value_parser = clap::value_parser!(u64).range(1..=600))]
+    patience: u64,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    if args.launch && !args.uncaged {
+        bail!(
+            "--launch: the cage cannot be built by this version; --launch --uncaged starts local servers without one"
+        );
+    }
+    let options = options(args)?;
+    let gathered = gather(&args.r#where, None)?;
+    let today = super::audit::today();
+    let judging = tsuba_core::judge::Options { today, families: Vec::new(), key: gathered.key };
+    let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));
+    let selection = Selection { entries: &args.entry, launch: args.launch, with_secrets: args.with_secrets };
+    let (jobs, skipped) = jobs(&audit, &selection);
+    if jobs.is_empty() && skipped.is_empty() {
+        bail!("no entry to ask: no server is set up in the inputs, or none of that name");
+    }
+    fs::create_dir_all(&args.output).with_context(|| format!("cannot create the folder {}", args.output.display()))?;
+    if args.uncaged {
+        tell("Local servers are started without a cage: they may do whatever you may do.");
+    }
+    let stop = Arc::new(AtomicBool::new(false));
+    for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
+        signal_hook::flag::register(signal, stop.clone()).context("cannot listen for a stop")?;
+    }
+    let progress = progress(jobs.len());
+    let count = jobs.len();
+    let (mut told, mut failed) = (Vec::new(), None);
+    capture(jobs, &options, &stop, |job, evidence| {
+        let kept = keep(&args.output, &job, &evidence);
+        progress.inc(1);
+        match kept {
+            Ok(()) => told.push(line(&job, &evidence)),
+            Err(error) => failed = Some(error),
+        }
+    });
+    progress.finish_and_clear();
+    if let Some(error) = failed {
+        return Err(error);
+    }
+    told.sort();
+    summary(args, &told, count, &skipped)?;
+    if told.len() < count {
+        bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
+    }
+    Ok(Done::Clean)
+}
+
+fn options(args: &Args) -> anyhow::Result<Options> {
+    let ca = args.ca.as_deref().map(|path| fs::read(path).with_context(|| format!("cannot read {}", path.display())));
+    let ca = ca.transpose()?;
+    let trust = Trust::system_and(ca.as_deref()).map_err(|why| {
+        anyhow::anyhow!("{}: {why}", args.ca.as_deref().unwrap_or(Path::new("the system's certificates")).display())
+    })?;
+    let token = match &args.token_env {
+        Some(name) => {
+            let value = std::env::var(name).ok().filter(|value| !value.is_empty());
+            Some(value.with_context(|| format!("--token-env {name}: the environment has no such variable"))?)
+        }
+        None => None,
+    };
+    let answer = std::time::Duration::from_secs(args.patience);
+    let defaults = Bounds::default();
+    let bounds = Bounds { answer, probe: defaults.probe.min(answer), session: answer * 3, ..defaults };
+    let taken = super::audit::today().to_string();
+    Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, taken, token })
+}
+
+/// Writes the evidence of one entry, under a name that is the same every time.
+fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
+    let text = serde_json::to_string_pretty(evidence).context("evidence cannot be written as JSON")?;
+    let raw = RawValue::from_string(text).context("evidence cannot be written as JSON")?;
+    // What nobody has named a secret may have the form of one: a server may tell its own.
+    let found = tokens(raw.get());
+    let pairs = found.into_iter().filter_map(|range| raw.get().get(range)).map(|token| (token.to_owned(), mask(token)));
+    let clean = Redact::new(pairs.collect()).json(&raw);
+    let plain: String =
+        job.entry.chars().filter(|c| c.is_ascii_alphanumeric() || "-_.".contains(*c)).take(60).collect();
+    let id = fingerprint([job.setup.as_str(), job.entry.as_str()]);
+    let name = format!("{}-{}.json", plain.trim_matches('.'), id.chars().take(8).collect::<String>());
+    let (path, new) = (folder.join(&name), folder.join(format!(".{name}.new")));
+    let written = fs::write(&new, format!("{clean}\n")).and_then(|()| fs::rename(&new, &path));
+    written.with_context(|| format!("cannot write {}", path.display()))
+}
+
+/// What came of one entry, in a line.
+fn line(job: &Job, evidence: &Evidence) -> String {
+    let listed = evidence.sessions.iter().filter(|session| session.answers.contains_key("tools/list"));
+    let mut eras: Vec<&str> = listed.clone().map(|session| session.era.name()).collect();
+    eras.dedup();
+    let refused =
+        evidence.http.iter().any(|answer| answer.ask == "no-token" && matches!(answer.status, Some(401 | 403)));
+    let what = match (evidence.troubles.first(), listed.clone().next()) {
+        (Some(trouble), None) => trouble.clone(),
+        (_, Some(session)) => {
+            let complete = if session.ended == "complete" { String::new() } else { format!("; {}", session.ended) };
+            format!("listed ({}){complete}", eras.join(" and "))
+        }
+        (None, None) if refused => "wants a login; how, is kept".to_owned(),
+        (None, None) => {
+            evidence.sessions.first().map_or_else(|| "nothing".to_owned(), |s| format!("listed nothing: {}", s.ended))
+        }
+    };
+    let differs = if evidence.differs.is_empty() { "" } else { "; answers one client otherwise than another" };
+    format!("{}  {}  {what}{differs}", job.entry, job.setup)
+}
+
+fn summary(args: &Args, told: &[String], count: usize, skipped: &[Skipped]) -> anyhow::Result<()> {
+    let mut out = anstream::stdout().lock();
+    let clean = |text: &str| -> String { text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect() };
+    writeln!(out, "asked {} of {count} entries, evidence in {}", told.len(), args.output.display())?;
+    for line in told {
+        writeln!(out, "    {}", clean(line))?;
+    }
+    for Skipped { why, entries } in skipped {
+        writeln!(out, "not asked: {why}")?;
+        for entry in entries {
+            writeln!(out, "    {}", clean(entry))?;
+        }
+    }
+    let inputs: Vec<String> = args.r#where.inputs.iter().map(|input| format!(" {}", input.display())).collect();
+    writeln!(out, "next: tsuba audit --evidence {}{}", args.output.display(), inputs.concat())?;
+    Ok(())
+}
+
+fn tell(text: &str) {
+    // If standard error is gone, there is nobody to tell.
+    let _ = writeln!(anstream::stderr(), "{text}");
+}
+
+fn progress(count: usize) -> ProgressBar {
+    if !io::stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    let bar = ProgressBar::new(count as u64);
+    if let Ok(style) = ProgressStyle::with_template("{bar:30} {pos} of {len} entries asked, {elapsed}") {
+        bar.set_style(style);
+    }
+    bar.enable_steady_tick(std::time::Duration::from_millis(200));
+    bar
+}

@@ -1,0 +1,32 @@
+//! `tsuba stand-in`: a simulated server of the demo company, for the demo and for tests.
+
+use crate::exit::Done;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use std::io;
+use tsuba_standin::{Kind, Server, Weakness, speak};
+
+/// Be a simulated tool server of the made-up company on standard streams
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// Which server
+    #[arg(default_value = "tide-table")]
+    kind: String,
+    /// What is wrong with it (may be given several times)
+    #[arg(long, value_name = "WEAKNESS")]
+    weak: Vec<String>,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let Some(kind) = Kind::named(&args.kind) else {
+        let known: Vec<&str> = Kind::ALL.iter().map(|(_, name)| *name).collect();
+        bail!("{}: there is no such stand-in; there are {}", args.kind, known.join(", "));
+    };
+    let mut server = Server { kind, ..Server::default() };
+    for name in &args.weak {
+        let Some(weakness) = Weakness::named(name) else { bail!("--weak {name}: there is no such weakness") };
+        server.weak.insert(weakness);
+    }
+    speak(&server, io::stdin().lock(), io::stdout().lock()).context("the streams broke off")?;
+    Ok(Done::Clean)
+}
