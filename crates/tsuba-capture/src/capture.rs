@@ -1,13 +1,15 @@
 //! Asking many servers at once.
 
 use crate::bounds::Bounds;
+use crate::cage::{Cage, Caged};
 use crate::differ::differences;
-use crate::evidence::{Era, Evidence, SCHEMA, Session, Tool};
+use crate::evidence::{Era, Evidence, SCHEMA, Session, Tool, Touched};
 use crate::login;
 use crate::net::{Client, Reachable, Trust};
-use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream};
+use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
 use crate::redact::Redact;
 use crate::session::{Asker, Talk};
+use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, channel};
@@ -60,6 +62,8 @@ pub struct Options {
     pub jobs: usize,
     /// The date in UTC, as `2026-11-25`.
     pub taken: String,
+    /// The cage for local servers; `None` lets them do whatever the user may do.
+    pub cage: Option<Cage>,
     /// A token to ask with as well.
     pub token: Option<String>,
 }
@@ -130,6 +134,7 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         sessions: Vec::new(),
         differs: Vec::new(),
         http: Vec::new(),
+        cage: None,
         troubles: Vec::new(),
     };
     let mut capturing = Capturing { options, stop, left: options.bounds.total, evidence };
@@ -146,15 +151,31 @@ impl Capturing<'_> {
     fn local(&mut self, launch: &Launch) {
         let words = core::iter::once(&launch.program).chain(&launch.args);
         self.evidence.command = words.map(|word| word.to_string_lossy().into_owned()).collect();
-        let bound = self.options.bounds.message;
+        let (options, bound) = (self.options, self.options.bounds.message);
+        let cages: RefCell<Vec<Caged>> = RefCell::default();
         // Some programs end when the first message is not the one they expect: each conversation has a program of its own.
-        let start = || Stdio::start(launch, bound).map(|peer| Box::new(peer) as Box<dyn Peer>);
+        let start = || {
+            let peer = match &options.cage {
+                None => Stdio::start(launch, bound)?,
+                Some(cage) => {
+                    let caged = cage.around(launch).map_err(|error| not_started(launch, &error))?;
+                    let peer = Stdio::start(&caged.launch, bound)?;
+                    cages.borrow_mut().push(caged);
+                    peer
+                }
+            };
+            Ok(Box::new(peer) as Box<dyn Peer>)
+        };
         let handshake = self.talk(Era::Handshake, Asker::Own, start);
-        if handshake.is_none() && !self.evidence.troubles.is_empty() {
-            return;
+        if handshake.is_some() || self.evidence.troubles.is_empty() {
+            let stateless = self.talk(Era::Stateless, Asker::Own, start);
+            self.again(handshake, stateless, start);
         }
-        let stateless = self.talk(Era::Stateless, Asker::Own, start);
-        self.again(handshake, stateless, start);
+        if options.cage.is_some() {
+            let mut touched = Touched::default();
+            cages.borrow().iter().for_each(|caged| touched.add(caged.touched()));
+            self.evidence.cage = Some(touched);
+        }
     }
 
     fn remote(&mut self, url: &Url, events: bool, headers: &[(String, String)]) {
@@ -246,6 +267,11 @@ fn clean(evidence: &mut Evidence, redact: &Redact) {
     evidence.url.iter_mut().for_each(text);
     evidence.command.iter_mut().for_each(text);
     evidence.troubles.iter_mut().for_each(text);
+    if let Some(cage) = &mut evidence.cage {
+        for list in [&mut cage.written, &mut cage.programs, &mut cage.names] {
+            list.iter_mut().for_each(text);
+        }
+    }
     for session in &mut evidence.sessions {
         session.answers.values_mut().flatten().for_each(|raw| *raw = redact.json(raw));
         session.errors.values_mut().for_each(|raw| *raw = redact.json(raw));

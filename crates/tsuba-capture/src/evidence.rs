@@ -39,9 +39,55 @@ pub struct Evidence {
     /// Questions about the login, and what was answered over HTTP.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub http: Vec<HttpAnswer>,
+    /// What a local server touched in its cage; absent where it had none.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub cage: Option<Touched>,
     /// What went wrong outside of any session.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub troubles: Vec<String>,
+}
+
+/// What a server touched in its cage, over all its conversations.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Touched {
+    /// Decoys that were opened: files that a home folder would have and that a server has no use for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub decoys: Vec<String>,
+    /// Files and folders that were made, moved or deleted.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub written: Vec<String>,
+    /// Programs that ran, the server too. One that ran for less than some milliseconds may be missing.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub programs: Vec<String>,
+    /// Names of hosts that were asked for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub names: Vec<String>,
+    /// Addresses and ports that were tried, as `tcp 198.18.0.0:443`; nobody was reached. 198.18.0.0/16 stands for the names, in order.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub contacts: Vec<String>,
+    /// Limits that were passed.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub limits: Vec<String>,
+}
+
+impl Touched {
+    /// With what was touched another time.
+    pub(crate) fn add(&mut self, other: Self) {
+        for (own, more) in [
+            (&mut self.decoys, other.decoys),
+            (&mut self.written, other.written),
+            (&mut self.programs, other.programs),
+            (&mut self.names, other.names),
+            (&mut self.contacts, other.contacts),
+            (&mut self.limits, other.limits),
+        ] {
+            for what in more {
+                if !own.contains(&what) {
+                    own.push(what);
+                }
+            }
+        }
+    }
 }
 
 /// A program.
@@ -153,4 +199,11 @@ pub struct HttpAnswer {
     /// Why there was no answer.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub failed: Option<String>,
+}
+
+/// The JSON Schema of evidence files.
+pub fn schema() -> String {
+    let generator = schemars::generate::SchemaSettings::draft2020_12().for_serialize().into_generator();
+    let schema = generator.into_root_schema_for::<Evidence>();
+    serde_json::to_string_pretty(&schema).unwrap_or_default() + "\n"
 }

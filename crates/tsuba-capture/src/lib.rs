@@ -5,6 +5,7 @@
 //! events out; `peer` is the edge where processes and sockets are; `session` knows what to ask.
 
 mod bounds;
+pub mod cage;
 mod capture;
 mod differ;
 mod evidence;
@@ -17,7 +18,7 @@ pub mod wire;
 
 pub use bounds::Bounds;
 pub use capture::{Job, Options, Target, capture};
-pub use evidence::{Asked, Difference, Era, Evidence, HttpAnswer, SCHEMA, Session, Tool};
+pub use evidence::{Asked, Difference, Era, Evidence, HttpAnswer, SCHEMA, Session, Tool, Touched, schema};
 pub use net::{Reachable, Trust};
 pub use peer::Launch;
 pub use redact::Redact;

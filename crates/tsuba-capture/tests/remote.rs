@@ -21,6 +21,7 @@ fn options(token: Option<&str>) -> Options {
         private: false,
         trust: Trust::system_and(None).unwrap(),
         jobs: 8,
+        cage: None,
         taken: "2026-11-25".to_owned(),
         token: token.map(str::to_owned),
     }
@@ -28,7 +29,11 @@ fn options(token: Option<&str>) -> Options {
 
 /// Captures stand-ins, one for each list of weaknesses; evidence in the order of the lists.
 fn captured(weak: &[&[Weakness]], options: &Options) -> Vec<Value> {
-    let servers = weak.iter().map(|weak| Server { kind: Kind::TideTable, weak: weak.iter().copied().collect() });
+    let servers = weak.iter().map(|weak| Server {
+        kind: Kind::TideTable,
+        weak: weak.iter().copied().collect(),
+        ..Server::default()
+    });
     let web = serve(servers.collect()).unwrap();
     let jobs = web.origins.iter().enumerate().map(|(index, origin)| Job {
         setup: "setup.json".to_owned(),

@@ -327,6 +327,26 @@ pub struct Summary {
     pub findings: BTreeMap<&'static str, usize>,
     /// Files that could not be read.
     pub unread: usize,
+    /// Entries of which there is no evidence: local ones and remote ones.
+    pub unasked: Unasked,
+}
+
+/// Entries that are switched on and of whose servers no evidence was given: what their tools say and how they log in is not judged.
+#[derive(Debug, Default, Serialize, JsonSchema)]
+pub struct Unasked {
+    /// Servers that are started.
+    pub local: usize,
+    /// Servers that are called.
+    pub remote: usize,
+}
+
+impl Unasked {
+    fn of(entries: &[EntryRow]) -> Self {
+        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled;
+        let (local, remote): (Vec<_>, Vec<_>) =
+            entries.iter().filter(unasked).partition(|entry| entry.launch.is_some());
+        Self { local: local.len(), remote: remote.iter().filter(|entry| entry.remote.is_some()).count() }
+    }
 }
 
 impl EntryRow {
@@ -383,6 +403,7 @@ impl Report {
                 .count(),
             entries: entries.iter().filter(|entry| entry.counts()).count(),
             unread: unread.len(),
+            unasked: Unasked::of(&entries),
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
         };

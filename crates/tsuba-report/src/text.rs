@@ -47,6 +47,7 @@ impl Renderer for Text {
         self.loose(&loose, out)?;
         self.quiet(&quiet, out)?;
         self.unread(report, out)?;
+        self.unasked(report, out)?;
         // On a terminal the first lines have scrolled away.
         if report.findings.len() > LONG {
             writeln!(out)?;
@@ -284,6 +285,22 @@ impl Text {
             writeln!(out, "    {}", cut(&line, self.0.width.saturating_sub(4)))?;
         }
         Ok(())
+    }
+
+    /// What could not be judged, and how it could be.
+    fn unasked(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let unasked = &report.summary.unasked;
+        let count = unasked.local + unasked.remote;
+        if count == 0 {
+            return Ok(());
+        }
+        let servers = crate::text::count(count, "server says and how it logs in", "servers say and how they log in");
+        let launch = if unasked.local > 0 { " --launch" } else { "" };
+        let inputs = inputs(report).replace(", ", " ");
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Not judged"))?;
+        writeln!(out, "  what {servers}: there is no evidence of it")?;
+        writeln!(out, "    tsuba capture{launch} {inputs}    collects it")?;
+        writeln!(out, "    tsuba audit --evidence evidence {inputs}    judges it")
     }
 
     fn unread(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {

@@ -1,6 +1,7 @@
 //! Stand-ins: simulated tool servers and an identity provider, real protocol peers on standard streams and on loopback. They are sound
 //! unless a weakness is asked for. The demo and the tests start them; nothing in the tool itself is simulated.
 
+mod attack;
 mod provider;
 mod server;
 mod stdio;

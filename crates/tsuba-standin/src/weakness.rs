@@ -27,6 +27,8 @@ pub enum Weakness {
     WrongIds,
     /// Says more than anybody takes.
     Huge,
+    /// Looks for keys in the home folder, and calls somebody.
+    Nosy,
     /// Writes other things between the messages.
     Chatty,
     /// Answers over HTTP as the protocol of 2024-11-05 has it.
@@ -61,7 +63,7 @@ pub enum Weakness {
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 27] = [
+    pub const ALL: [(Self, &'static str); 28] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
@@ -74,6 +76,7 @@ impl Weakness {
         (Self::Drips, "drips"),
         (Self::WrongIds, "wrong-ids"),
         (Self::Huge, "huge"),
+        (Self::Nosy, "nosy"),
         (Self::Chatty, "chatty"),
         (Self::OlderEvents, "older-events"),
         (Self::WantsToken, "wants-token"),

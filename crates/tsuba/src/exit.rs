@@ -10,6 +10,8 @@ pub(crate) enum Done {
     Clean,
     /// Something is.
     Gated,
+    /// A program that was run in our place ended so.
+    As(u8),
 }
 
 /// Turns an outcome into the exit status and tells an error on standard error.
@@ -17,6 +19,7 @@ pub(crate) fn status(outcome: anyhow::Result<Done>) -> ExitCode {
     match outcome {
         Ok(Done::Clean) => ExitCode::SUCCESS,
         Ok(Done::Gated) => ExitCode::from(1),
+        Ok(Done::As(code)) => ExitCode::from(code),
         // Whoever reads our output may stop reading.
         Err(error)
             if error.chain().any(|cause| {

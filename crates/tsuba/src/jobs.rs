@@ -17,6 +17,8 @@ pub(crate) struct Selection<'s> {
     pub(crate) launch: bool,
     /// With the credentials that the setup holds.
     pub(crate) with_secrets: bool,
+    /// Into a cage?
+    pub(crate) caged: bool,
 }
 
 /// Entries that are not asked, for one reason.
@@ -102,7 +104,9 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Laun
         if secret && !selection.with_secrets { decoy(text) } else { text.to_owned() }
     };
     // What official clients pass on, and what the entry gives (`protocol.md`, 1.9).
-    let passed = ["HOME", "LOGNAME", "PATH", "SHELL", "TERM", "USER"];
+    let all = ["PATH", "HOME", "LOGNAME", "SHELL", "TERM", "USER"];
+    // A cage has a home and a user of its own.
+    let passed = if selection.caged { all.get(..1).unwrap_or_default() } else { &all };
     let mut env: Vec<_> = passed.iter().filter_map(|name| Some(((*name).into(), std::env::var_os(name)?))).collect();
     for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && !has_variable(&v.value.text)) {
         env.push((variable.name.clone().into(), given(&variable.value.text, variable.value.span).into()));

@@ -34,6 +34,8 @@ enum Command {
     Completions(commands::completions::Args),
     Man(commands::man::Args),
     #[command(hide = true)]
+    Cage(commands::cage::Args),
+    #[command(hide = true)]
     StandIn(commands::stand_in::Args),
 }
 
@@ -47,6 +49,7 @@ fn main() -> ExitCode {
         Command::Demo(args) => commands::demo::run(&args),
         Command::Completions(args) => commands::completions::run(&args),
         Command::Man(args) => commands::man::run(&args),
+        Command::Cage(args) => commands::cage::run(&args),
         Command::StandIn(args) => commands::stand_in::run(&args),
     };
     exit::status(outcome)

@@ -6,7 +6,7 @@ mod stream;
 
 pub(crate) use http::Http;
 pub use stdio::Launch;
-pub(crate) use stdio::Stdio;
+pub(crate) use stdio::{Stdio, not_started};
 pub(crate) use stream::Stream;
 
 use std::fmt;

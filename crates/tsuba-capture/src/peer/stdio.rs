@@ -46,14 +46,7 @@ impl Stdio {
         if let Some(cwd) = &launch.cwd {
             command.current_dir(cwd);
         }
-        let mut child = command.spawn().map_err(|error| {
-            let why = match error.kind() {
-                std::io::ErrorKind::NotFound => "there is no such program",
-                std::io::ErrorKind::PermissionDenied => "it may not be run",
-                _ => "the system does not start it",
-            };
-            Failure::NotStarted(format!("cannot start {}: {why}", launch.program.to_string_lossy()))
-        })?;
+        let mut child = command.spawn().map_err(|error| not_started(launch, &error))?;
         let (to, outgoing) = channel::<Vec<u8>>();
         let (incoming, from) = sync_channel(WAITING);
         if let Some(mut input) = child.stdin.take() {
@@ -143,6 +136,16 @@ impl Drop for Stdio {
         self.signal(Signal::KILL);
         let _gone = self.child.wait();
     }
+}
+
+/// Why a program could not be started.
+pub(crate) fn not_started(launch: &Launch, error: &std::io::Error) -> Failure {
+    let why = match error.kind() {
+        std::io::ErrorKind::NotFound => "there is no such program",
+        std::io::ErrorKind::PermissionDenied => "it may not be run",
+        _ => "the system does not start it",
+    };
+    Failure::NotStarted(format!("cannot start {}: {why}", launch.program.to_string_lossy()))
 }
 
 fn how(status: ExitStatus) -> String {

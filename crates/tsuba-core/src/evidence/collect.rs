@@ -1,7 +1,7 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{Captured, Differs, ItemKind, Listing};
+use super::listing::{Captured, Differs, ItemKind, Listing, Touched};
 use super::take::{Seen, Taking};
 use crate::prelude::*;
 use crate::read::{Document, Node};
@@ -80,7 +80,13 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
             Some(Differs { at: node.located(at.key(key))?, what, by_client })
         });
     let differs = differs.collect();
-    Some(Captured { setup: text("setup").unwrap_or_default(), entry, url: text("url"), differs })
+    let at = pointer.key("cage");
+    let touched = |key: &str| {
+        let items = root.get("cage").and_then(|cage| cage.get(key)).map(Node::items).unwrap_or_default();
+        items.iter().enumerate().filter_map(|(i, item)| item.located(at.key(key).index(i))).collect()
+    };
+    let touched = Touched { decoys: touched("decoys"), names: touched("names"), contacts: touched("contacts") };
+    Some(Captured { setup: text("setup").unwrap_or_default(), entry, url: text("url"), differs, touched })
 }
 
 /// A file's name without its endings; for a name that says nothing, its folder's.

@@ -35,6 +35,19 @@ pub struct Captured {
     pub url: Option<String>,
     /// Where the server answers one client otherwise than another.
     pub differs: Vec<Differs>,
+    /// What it touched in its cage.
+    pub touched: Touched,
+}
+
+/// What a server touched in its cage.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Touched {
+    /// Decoys that it opened, as `~/.ssh/id_ed25519`.
+    pub decoys: Vec<Located>,
+    /// Names of hosts that it asked for.
+    pub names: Vec<Located>,
+    /// Addresses and ports that it tried, as `tcp 192.0.2.1:443`; those of names begin with `198.18.`.
+    pub contacts: Vec<Located>,
 }
 
 /// A question that was answered otherwise the second time.

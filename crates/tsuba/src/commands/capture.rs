@@ -13,6 +13,7 @@ use std::io::{self, IsTerminal as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
+use tsuba_capture::cage::Cage;
 use tsuba_capture::{Bounds, Evidence, Job, Options, Redact, Trust, capture};
 use tsuba_core::judge::audit;
 use tsuba_core::text::{fingerprint, mask};
@@ -59,17 +60,25 @@ pub(crate) struct Args {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let mut options = options(args)?;
     if args.launch && !args.uncaged {
-        bail!(
-            "--launch: the cage cannot be built by this version; --launch --uncaged starts local servers without one"
-        );
+        let program = std::env::current_exe().context("this program is not to be found")?;
+        let cage = Cage { program };
+        if let Err(why) = cage.possible() {
+            bail!("--launch: {why}; --launch --uncaged starts local servers without a cage");
+        }
+        options.cage = Some(cage);
     }
-    let options = options(args)?;
     let gathered = gather(&args.r#where, None)?;
     let today = super::audit::today();
     let judging = tsuba_core::judge::Options { today, families: Vec::new(), key: gathered.key };
     let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));
-    let selection = Selection { entries: &args.entry, launch: args.launch, with_secrets: args.with_secrets };
+    let selection = Selection {
+        entries: &args.entry,
+        launch: args.launch,
+        with_secrets: args.with_secrets,
+        caged: options.cage.is_some(),
+    };
     let (jobs, skipped) = jobs(&audit, &selection);
     if jobs.is_empty() && skipped.is_empty() {
         bail!("no entry to ask: no server is set up in the inputs, or none of that name");
@@ -122,11 +131,11 @@ fn options(args: &Args) -> anyhow::Result<Options> {
     let defaults = Bounds::default();
     let bounds = Bounds { answer, probe: defaults.probe.min(answer), session: answer * 3, ..defaults };
     let taken = super::audit::today().to_string();
-    Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, taken, token })
+    Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, cage: None, taken, token })
 }
 
 /// Writes the evidence of one entry, under a name that is the same every time.
-fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
+pub(crate) fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
     let text = serde_json::to_string_pretty(evidence).context("evidence cannot be written as JSON")?;
     let raw = RawValue::from_string(text).context("evidence cannot be written as JSON")?;
     // What nobody has named a secret may have the form of one: a server may tell its own.

@@ -1,14 +1,20 @@
 //! `tsuba demo`: the whole job on the shipped company, in a folder that is gone afterwards.
 
 use super::audit::{FormatName, Gate, ReportArgs, judged, options, write};
+use super::capture::keep;
 use crate::exit::Done;
 use crate::gather::{Where, gather};
+use crate::jobs::{Selection, jobs};
+use crate::threads::Threads;
 use anyhow::Context as _;
 use clap::Args as Arguments;
 use include_dir::{Dir, include_dir};
 use std::fs;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use tsuba_capture::cage::Cage;
+use tsuba_capture::{Bounds, Target, Trust, capture};
 
 /// Run the whole job on the made-up company that ships with the program, offline
 #[derive(Clone, Debug, Arguments)]
@@ -28,8 +34,9 @@ const TODAY: &str = "2026-11-24";
 
 const INTRODUCTION: &str = "\
 Saltmarsh Line is a made-up ferry operator. Its teams (Tickets, Harbour, Engines, Crewing, Ledger) set up tool
-servers in their repositories and home folders, some well, some as people do. Nothing is started and no
-connection is opened: what follows is what `tsuba audit` says about that folder.
+servers in their repositories and home folders, some well, some as people do. No connection is opened; three
+simulated servers are started, each in a cage, and asked what they are (`tsuba capture --launch`). What follows is
+what `tsuba audit` says about that folder and what was captured.
 ";
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -44,6 +51,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if args.format == FormatName::Text {
         writeln!(anstream::stderr(), "{INTRODUCTION}").context("cannot write to standard error")?;
     }
+    ask(folder.path())?;
     let report_args = ReportArgs {
         format: args.format,
         output: None,
@@ -68,6 +76,49 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     folder.close().context("cannot remove the temporary folder")?;
     write(&report, &report_args)?;
     Ok(Done::Clean)
+}
+
+/// Where the servers are set up that are started, and where their evidence goes.
+const DESK: &str = "repositories/harbour-desk";
+const ASKED: &str = "evidence/harbour-desk";
+
+/// Asks the simulated servers, each in a cage; where none can be built, that is said and nothing is started.
+fn ask(folder: &Path) -> anyhow::Result<()> {
+    let program = std::env::current_exe().context("this program is not to be found")?;
+    let cage = Cage { program: program.clone() };
+    if let Err(why) = cage.possible() {
+        return writeln!(anstream::stderr(), "The simulated servers are not started: {why}\n")
+            .context("cannot write to standard error");
+    }
+    let wanted = Where { inputs: vec![folder.join(DESK)], everything: false, jobs: 1, config: None };
+    let gathered = gather(&wanted, Some(folder))?;
+    let judging = tsuba_core::judge::Options { today: TODAY.parse()?, families: Vec::new(), key: None };
+    let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));
+    let (mut jobs, _) = jobs(&audit, &Selection { entries: &[], launch: true, with_secrets: false, caged: true });
+    for job in &mut jobs {
+        // Under its own name this program may not be on the path.
+        if let Target::Local(launch) = &mut job.target {
+            launch.program = program.clone().into();
+        }
+    }
+    let options = tsuba_capture::Options {
+        bounds: Bounds::default(),
+        private: false,
+        trust: Trust::none(),
+        jobs: 4,
+        taken: TODAY.to_owned(),
+        cage: Some(cage),
+        token: None,
+    };
+    let asked = folder.join(ASKED);
+    fs::create_dir_all(&asked).context("cannot write the demo's evidence")?;
+    let mut kept = Ok(());
+    capture(jobs, &options, &Arc::default(), |job, evidence| {
+        if kept.is_ok() {
+            kept = keep(&asked, &job, &evidence);
+        }
+    });
+    kept
 }
 
 /// Writes the company's files; those in repositories become tracked, but for what `.gitignore` there names.

@@ -1,6 +1,7 @@
 //! One file for each command: its arguments, and what it does.
 
 pub(crate) mod audit;
+pub(crate) mod cage;
 pub(crate) mod capture;
 pub(crate) mod completions;
 pub(crate) mod demo;

@@ -15,6 +15,9 @@ pub(crate) struct Args {
     /// What is wrong with it (may be given several times)
     #[arg(long, value_name = "WEAKNESS")]
     weak: Vec<String>,
+    /// An attack on its surroundings (may be given several times)
+    #[arg(long, value_name = "ATTACK")]
+    attack: Vec<String>,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -22,7 +25,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let known: Vec<&str> = Kind::ALL.iter().map(|(_, name)| *name).collect();
         bail!("{}: there is no such stand-in; there are {}", args.kind, known.join(", "));
     };
-    let mut server = Server { kind, ..Server::default() };
+    let mut server = Server { kind, attacks: args.attack.clone(), ..Server::default() };
     for name in &args.weak {
         let Some(weakness) = Weakness::named(name) else { bail!("--weak {name}: there is no such weakness") };
         server.weak.insert(weakness);

@@ -7,8 +7,10 @@ mod loosened_runtime;
 mod sensitive_path;
 mod shell;
 mod sql_write;
+mod touched_decoy;
 mod unasked;
 mod unbounded_input;
+mod undeclared_contact;
 mod wide_path;
 
 use crate::judge::Rule;
@@ -21,7 +23,9 @@ pub(super) static RULES: &[&Rule] = &[
     &sensitive_path::RULE,
     &shell::RULE,
     &sql_write::RULE,
+    &touched_decoy::RULE,
     &unasked::RULE,
     &unbounded_input::RULE,
+    &undeclared_contact::RULE,
     &wide_path::RULE,
 ];

@@ -1,0 +1,115 @@
+//! Packets and questions for names, as far as a cage looks at them: bytes in, what was tried out.
+
+use std::net::Ipv4Addr;
+
+/// Somebody that was tried to be reached.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Contact {
+    pub(super) address: Ipv4Addr,
+    pub(super) port: u16,
+    pub(super) kind: &'static str,
+}
+
+/// Whom an IPv4 packet is for: the first of a connection (RFC 9293, 3.1), or a datagram (RFC 768). Questions for names are told by name.
+pub(super) fn contact(packet: &[u8]) -> Option<Contact> {
+    let header = usize::from(packet.first()? & 0xf) * 4;
+    let protocol = *packet.get(9)?;
+    let octets: [u8; 4] = packet.get(16..20)?.try_into().ok()?;
+    let address = Ipv4Addr::from(octets);
+    let port = u16::from_be_bytes(packet.get(header + 2..header + 4)?.try_into().ok()?);
+    let (kind, counts) = match protocol {
+        // SYN without ACK.
+        6 => ("tcp", packet.get(header + 13)? & 0x12 == 0x02),
+        17 => {
+            let from = u16::from_be_bytes(packet.get(header..header + 2)?.try_into().ok()?);
+            let name = address.is_loopback() && (port == 53 || from == 53);
+            ("udp", !name)
+        }
+        _ => return None,
+    };
+    counts.then_some(Contact { address, port, kind })
+}
+
+/// The name that a question is for (RFC 1035, 4.1.2).
+pub(super) fn name_asked(question: &[u8]) -> Option<String> {
+    let mut labels = Vec::new();
+    let mut at = 12;
+    loop {
+        let length = usize::from(*question.get(at)?);
+        if length == 0 {
+            break;
+        }
+        let label = question.get(at + 1..at + 1 + length).filter(|_| length < 64)?;
+        labels.push(label.iter().map(|b| if b.is_ascii_graphic() { char::from(*b) } else { '?' }).collect::<String>());
+        at += 1 + length;
+    }
+    (!labels.is_empty()).then(|| labels.join("."))
+}
+
+/// The answer to a question: for an address of the fourth version one of the networks that nobody has (RFC 2544), for anything else none.
+pub(super) fn name_answer(question: &[u8], number: usize) -> Vec<u8> {
+    let end = question.iter().skip(12).position(|byte| *byte == 0).map_or(question.len(), |at| 12 + at + 5);
+    let asked = question.get(12..end).unwrap_or_default();
+    let address = asked.ends_with(&[0, 1, 0, 1]);
+    let mut out = question.get(..2).unwrap_or_default().to_vec();
+    out.extend([0x81, 0x80, 0, 1, 0, u8::from(address), 0, 0, 0, 0]);
+    out.extend(asked);
+    if address {
+        let [high, low] = u16::try_from(number % 0xffff).unwrap_or(0).to_be_bytes();
+        out.extend([0xc0, 0x0c, 0, 1, 0, 1, 0, 0, 0, 60, 0, 4, 198, 18, high, low]);
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn packet(protocol: u8, to: [u8; 4], ports: [u16; 2], flags: u8) -> Vec<u8> {
+        let mut out = vec![0x45, 0, 0, 40, 0, 0, 0, 0, 64, protocol, 0, 0, 127, 0, 0, 1];
+        out.extend(to);
+        out.extend(ports.iter().flat_map(|port| port.to_be_bytes()));
+        out.extend([0; 9]);
+        out.push(flags);
+        out
+    }
+
+    #[test]
+    fn only_who_is_tried_first_is_a_contact() {
+        let to = [93, 184, 216, 34];
+        for (packet, want) in [
+            (packet(6, to, [40000, 443], 0x02), Some(("tcp", 443))),
+            (packet(6, to, [40000, 443], 0x12), None),
+            (packet(6, to, [40000, 443], 0x10), None),
+            (packet(17, to, [40000, 123], 0), Some(("udp", 123))),
+            (packet(17, [127, 0, 0, 1], [40000, 53], 0), None),
+            (packet(17, [127, 0, 0, 1], [53, 40000], 0), None),
+            (packet(17, [8, 8, 8, 8], [40000, 53], 0), Some(("udp", 53))),
+            (packet(1, to, [0, 0], 0), None),
+            (vec![0x45], None),
+        ] {
+            assert_eq!(contact(&packet).map(|contact| (contact.kind, contact.port)), want);
+        }
+    }
+
+    #[test]
+    fn names_are_read_and_answered() {
+        let mut question = vec![7, 7, 1, 0, 0, 1, 0, 0, 0, 0, 0, 0];
+        question.extend(b"\x04tide\x07example\x00\x00\x01\x00\x01");
+        assert_eq!(name_asked(&question).as_deref(), Some("tide.example"));
+        let answer = name_answer(&question, 3);
+        assert!(answer.starts_with(&[7, 7, 0x81, 0x80, 0, 1, 0, 1]) && answer.ends_with(&[198, 18, 0, 3]));
+        let ipv6 = [&question[..question.len() - 4], &[0, 28, 0, 1]].concat();
+        assert_eq!(name_answer(&ipv6, 3).get(6..8), Some(&[0, 0][..]));
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_are_read(bytes in prop::collection::vec(any::<u8>(), 0..80)) {
+            let _ = contact(&bytes);
+            let _ = name_asked(&bytes);
+            prop_assert!(name_answer(&bytes, 1).len() <= bytes.len() + 40);
+        }
+    }
+}

@@ -1,0 +1,251 @@
+//! `tsuba capture`, end to end: local servers in their cage and without one, evidence files, and what is made of them.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::print_stderr,
+    reason = "a failing test is what a panic is for, and a skipped one says why"
+)]
+
+mod util;
+
+use serde_json::{Value, json};
+use std::io::Read as _;
+use std::net::TcpListener;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+use util::Dir;
+
+const PROGRAM: &str = env!("CARGO_BIN_EXE_tsuba");
+
+/// A setup with stand-ins: each a name and the arguments after `stand-in`.
+fn setup(entries: &[(&str, &[&str])]) -> String {
+    let servers: serde_json::Map<String, Value> = entries
+        .iter()
+        .map(|(name, args)| {
+            let args: Vec<&str> = ["stand-in"].iter().chain(args.iter()).copied().collect();
+            ((*name).to_owned(), json!({ "command": PROGRAM, "args": args }))
+        })
+        .collect();
+    json!({ "mcpServers": servers }).to_string()
+}
+
+/// The evidence of an entry.
+fn evidence(dir: &Dir, entry: &str) -> Value {
+    let files = std::fs::read_dir(dir.path("evidence")).unwrap().map(|file| file.unwrap().path());
+    let all = files.map(|file| serde_json::from_slice::<Value>(&std::fs::read(file).unwrap()).unwrap());
+    all.into_iter().find(|evidence| evidence["entry"] == entry).unwrap()
+}
+
+/// The description of a tool in the first conversation.
+fn said(evidence: &Value, tool: &str) -> String {
+    let pages = evidence["sessions"].as_array().unwrap().iter().flat_map(|session| session["tools/list"].as_array());
+    let mut tools = pages.flatten().flat_map(|page| page["tools"].as_array().cloned().unwrap_or_default());
+    let found = tools.find(|found| found["name"] == tool).unwrap_or_else(|| panic!("no tool {tool}: {evidence}"));
+    found["description"].as_str().unwrap().to_owned()
+}
+
+/// Can a cage be built here? Where not, the tests of it say so and are skipped.
+fn cages() -> bool {
+    let dir = Dir::new(&[("setup.json", &setup(&[("tide-table", &["tide-table"])]))]);
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    if run.status() == 0 {
+        return true;
+    }
+    eprintln!("skipped: {}", run.err().trim());
+    assert!(run.err().contains("no cage") || run.err().contains("Linux only"), "{}", run.err());
+    false
+}
+
+#[test]
+fn evidence_is_kept_and_judged() {
+    let steering = setup(&[("tide-table", &["tide-table"]), ("berth-board", &["berth-board", "--weak", "two-faced"])]);
+    let dir = Dir::new(&[("setup.json", &steering)]);
+    let run = dir.run(&["capture", "setup.json", "--launch", "--uncaged"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    assert!(run.err().contains("without a cage") && run.out().starts_with("asked 2 of 2 entries"), "{}", run.out());
+    let schema: Value = serde_json::from_str(
+        &std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/evidence.schema.json")).unwrap(),
+    )
+    .unwrap();
+    for entry in ["tide-table", "berth-board"] {
+        let evidence = evidence(&dir, entry);
+        jsonschema::validate(&schema, &evidence).unwrap();
+        assert_eq!((&evidence["schema"], &evidence["setup"]), (&json!("tsuba-evidence/1"), &json!("setup.json")));
+    }
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    assert_eq!(report["inputs"], json!(["setup.json"]));
+    let rules: Vec<&str> =
+        report["findings"].as_array().unwrap().iter().map(|finding| finding["rule"].as_str().unwrap()).collect();
+    assert!(rules.contains(&"review/two-faced") && rules.contains(&"wording/asks-for-data"), "{rules:?}");
+    let row = |name: &str| {
+        let rows = report["entries"].as_array().unwrap();
+        rows.iter().find(|row| row["name"] == name && row["setup"] == "setup.json").unwrap().clone()
+    };
+    assert_eq!((&row("berth-board")["verdict"], &row("tide-table")["verdict"]), (&json!("refuse"), &json!("ready")));
+    assert_eq!(row("tide-table")["listing"]["tools"], 2);
+    assert_eq!(row("tide-table")["fingerprint"], evidence(&dir, "tide-table")["fingerprint"]);
+}
+
+#[test]
+fn what_is_not_asked_is_told_and_nothing_is_started_without_leave() {
+    let text = r#"{ "mcpServers": {
+        "local": { "command": "tide-table" },
+        "hidden": { "url": "https://${HOST}/mcp" },
+        "keyed": { "url": "https://tides.saltmarsh-line.example/mcp?api_key=tide_4fK29sQqP0zz81MvB7aa" },
+        "off": { "url": "https://tides.saltmarsh-line.example/mcp", "disabled": true }
+    } }"#;
+    let dir = Dir::new(&[("setup.json", text)]);
+    let run = dir.run(&["capture", "setup.json"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    for why in
+        ["local; --launch starts it", "its address holds a variable", "its address holds a credential", "switched off"]
+    {
+        assert!(run.out().contains(&format!("not asked: {why}")), "{why}: {}", run.out());
+    }
+    assert!(!run.out().contains("4fK29s"), "{}", run.out());
+    let empty = Dir::new(&[("notes.txt", "nothing")]);
+    let run = empty.run(&["capture", "."]);
+    assert!(run.status() == 2 && run.err().contains("no entry to ask"), "{}", run.err());
+    let run = dir.run(&["capture", "setup.json", "--token-env", "NO_SUCH_VARIABLE"]);
+    assert!(run.status() == 2 && run.err().contains("no such variable"), "{}", run.err());
+    let run = dir.run(&["capture", "setup.json", "--ca", "setup.json"]);
+    assert!(run.status() == 2 && run.err().contains("no certificate in PEM"), "{}", run.err());
+}
+
+#[test]
+fn secrets_of_the_setup_are_neither_handed_over_nor_kept() {
+    let secret = "tide_4fK29sQqP0zz81MvB7aa";
+    let text = |attack: &str| {
+        json!({ "mcpServers": { "tide-table": { "command": PROGRAM, "args": ["stand-in", "tide-table", "--attack", attack],
+            "env": { "TIDE_TOKEN": secret } } } }).to_string()
+    };
+    let dir = Dir::new(&[("setup.json", &text("secret=TIDE_TOKEN"))]);
+    assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged"]).status(), 0);
+    let told = said(&evidence(&dir, "tide-table"), "secret");
+    assert!(told.len() == secret.len() && !told.contains("4fK29s"), "{told}");
+    assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged", "--with-secrets"]).status(), 0);
+    let kept = evidence(&dir, "tide-table");
+    assert!(said(&kept, "secret").starts_with("tide…"), "{}", said(&kept, "secret"));
+    assert!(!kept.to_string().contains("4fK29s"));
+}
+
+#[test]
+fn a_stop_keeps_what_was_captured_and_leaves_nothing_running() {
+    let dir = Dir::new(&[(
+        "setup.json",
+        &setup(&[("tide-table", &["tide-table"]), ("slow", &["tide-table", "--weak", "silent"])]),
+    )]);
+    let mut child = Command::new(PROGRAM)
+        .args(["capture", "setup.json", "--launch", "--uncaged"])
+        .current_dir(dir.path("."))
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let started = Instant::now();
+    let kept = || std::fs::read_dir(dir.path("evidence")).is_ok_and(|files| files.count() > 0);
+    while !kept() && started.elapsed() < Duration::from_secs(10) {
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    let stopped = Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
+    assert!(stopped.success());
+    let status = child.wait().unwrap();
+    assert!(started.elapsed() < Duration::from_secs(15), "{:?}", started.elapsed());
+    let mut told = String::new();
+    child.stderr.take().unwrap().read_to_string(&mut told).unwrap();
+    // The other one may have been told as stopped, or not at all.
+    assert!(status.code() == Some(2) || status.code() == Some(0), "{status}: {told}");
+    assert_eq!(evidence(&dir, "tide-table")["sessions"][0]["ended"], "complete");
+    assert!(!running("silent"), "a server is still running");
+}
+
+/// Is a program running whose command line holds a word?
+fn running(word: &str) -> bool {
+    let all = std::fs::read_dir("/proc").unwrap().flatten();
+    all.filter_map(|entry| std::fs::read(entry.path().join("cmdline")).ok())
+        .any(|line| line.split(|byte| *byte == 0).any(|part| part == word.as_bytes()))
+}
+
+#[test]
+fn each_wall_of_the_cage_holds() {
+    if !cages() {
+        return;
+    }
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let port = listener.local_addr().unwrap().port();
+    let dir = Dir::new(&[("private.txt", "of the person")]);
+    let private = dir.path("private.txt");
+    let read = format!("read={}", private.display());
+    let write = format!("write={}", dir.path("planted.txt").display());
+    let connect = format!("connect=127.0.0.1:{port}");
+    let attacks: [(&str, &str, &[&str]); 10] = [
+        ("home", read.as_str(), &["failed: NotFound"]),
+        ("plant", write.as_str(), &["failed: NotFound", "failed: ReadOnlyFilesystem"]),
+        ("settings", "write=/etc/planted", &["failed: ReadOnlyFilesystem", "failed: PermissionDenied"]),
+        ("shadow", "read=/etc/shadow", &["failed: NotFound"]),
+        ("neighbour", connect.as_str(), &["failed: ConnectionRefused"]),
+        ("outside", "connect=harbour.saltmarsh-line.example:443", &["connected to nobody"]),
+        ("trace", "trace", &["failed"]),
+        ("signal", "signal=1", &["failed: EPERM"]),
+        ("space", "space", &["failed: EPERM"]),
+        ("stay", "stay=9876.5", &["left behind", "failed: NotFound"]),
+    ];
+    let entries: Vec<(&str, Vec<&str>)> =
+        attacks.iter().map(|(name, attack, _)| (*name, vec!["tide-table", "--attack", *attack])).collect();
+    let entries: Vec<(&str, &[&str])> = entries.iter().map(|(name, args)| (*name, args.as_slice())).collect();
+    dir.write("setup.json", setup(&entries).as_bytes());
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    for (entry, attack, wants) in attacks {
+        let tool = attack.split('=').next().unwrap();
+        let got = said(&evidence(&dir, entry), tool);
+        assert!(wants.contains(&got.as_str()), "{entry}: {got}");
+    }
+    assert!(!dir.path("planted.txt").exists() && !running("9876.5"));
+    let outside = evidence(&dir, "outside");
+    assert_eq!(outside["cage"]["names"], json!(["harbour.saltmarsh-line.example"]));
+    assert_eq!(outside["cage"]["contacts"], json!(["tcp 198.18.0.0:443"]));
+    assert_eq!(evidence(&dir, "neighbour")["cage"]["contacts"], json!([format!("tcp 127.0.0.1:{port}")]));
+}
+
+#[test]
+fn a_cage_bounds_what_is_used_up() {
+    if !cages() {
+        return;
+    }
+    let entries: [(&str, &[&str]); 3] = [
+        ("disk", &["tide-table", "--attack", "disk=/tmp"]),
+        ("memory", &["tide-table", "--attack", "memory"]),
+        ("forks", &["tide-table", "--attack", "forks"]),
+    ];
+    let dir = Dir::new(&[("setup.json", &setup(&entries))]);
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    let number = |text: &str| text.split(' ').nth(1).and_then(|word| word.parse::<u32>().ok()).unwrap();
+    assert!(number(&said(&evidence(&dir, "disk"), "disk")) <= 32);
+    assert!(number(&said(&evidence(&dir, "memory"), "memory")) <= 2048);
+    let forks = evidence(&dir, "forks");
+    let listed = forks["sessions"].as_array().unwrap().iter().any(|session| session.get("tools/list").is_some());
+    // Either it could start no more, or it was ended for it.
+    if listed {
+        assert!(number(&said(&forks, "forks")) <= 250, "{forks}");
+    } else {
+        assert_eq!(forks["cage"]["limits"], json!(["too many processes"]));
+    }
+}
+
+#[test]
+fn what_a_caged_server_touches_is_kept() {
+    if !cages() {
+        return;
+    }
+    let entries: [(&str, &[&str]); 1] =
+        [("nosy", &["tide-table", "--attack", "read=/home/crew/.ssh/id_ed25519", "--attack", "write=/tmp/note"])];
+    let dir = Dir::new(&[("setup.json", &setup(&entries))]);
+    assert_eq!(dir.run(&["capture", "setup.json", "--launch"]).status(), 0);
+    let cage = &evidence(&dir, "nosy")["cage"];
+    assert_eq!((&cage["decoys"], &cage["written"]), (&json!(["~/.ssh/id_ed25519"]), &json!(["/tmp/note"])));
+    assert!(cage["programs"][0].as_str().unwrap().contains("stand-in tide-table"), "{cage}");
+}
