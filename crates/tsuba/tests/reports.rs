@@ -17,11 +17,6 @@ const SETUP: &str = r##"{ "mcpServers": {
   "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/srv/quay:/q:ro", "saltmarsh/quay-files:1.4.2"] },
   "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.2"] }
 } }
-
-Not judged
-  what 3 servers say and how they log in: there is no evidence of it
-    tsuba capture --launch quay    collects it
-    tsuba audit --evidence evidence quay    judges it
 "##;
 
 /// The setup in a folder that nobody else can look into, so that its report is the same on every machine.
@@ -187,6 +182,11 @@ In files, not in one entry
 Nothing found in
   quay/mcp.json
     tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
+
+Not judged
+  what 3 servers say and how they log in: there is no evidence of it
+    tsuba capture --launch quay    collects it
+    tsuba audit --evidence evidence quay    judges it
 "##;
 
 const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 ready
