@@ -110,7 +110,7 @@ impl Cage {
         fs::create_dir(&root)?;
         let program = found(&launch.program, launch.cwd.as_deref(), &launch.env)?;
         let mut shown: BTreeSet<PathBuf> = runtime(&program).into_iter().collect();
-        let script = launch.args.iter().map(|arg| launch.cwd.as_deref().unwrap_or(Path::new("/")).join(arg));
+        let script = launch.args.iter().map(|arg| launch.cwd.as_deref().unwrap_or(Path::new(".")).join(arg));
         // The first argument that is a file is what the runtime runs; its folder is the server's own.
         let own = script.filter(|path| path.is_file()).find_map(|path| path.canonicalize().ok());
         shown.extend(own.as_deref().and_then(package));
@@ -168,7 +168,7 @@ const KEPT: usize = 256;
 fn found(program: &OsString, cwd: Option<&Path>, env: &[(OsString, OsString)]) -> io::Result<PathBuf> {
     let named = Path::new(program);
     if named.components().count() > 1 {
-        return cwd.unwrap_or(Path::new("/")).join(named).canonicalize();
+        return cwd.unwrap_or(Path::new(".")).join(named).canonicalize();
     }
     let path = env.iter().find(|(name, _)| name == "PATH").map(|(_, value)| value.clone()).unwrap_or_default();
     let places = std::env::split_paths(&path).map(|folder| folder.join(named));
