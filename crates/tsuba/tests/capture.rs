@@ -89,6 +89,40 @@ fn evidence_is_kept_and_judged() {
 }
 
 #[test]
+fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
+    use tsuba_standin::{Kind, Server, Weakness, serve};
+    let weak = [Weakness::WantsToken, Weakness::BroadScopes, Weakness::ShortKey, Weakness::TokenInQuery];
+    let web = serve(vec![Server { kind: Kind::BerthBoard, weak: weak.into(), ..Server::default() }]).unwrap();
+    let text = json!({ "mcpServers": { "berth-board": { "url": format!("{}/mcp", web.origins[0]) } } }).to_string();
+    let dir = Dir::new(&[("setup.json", &text)]);
+    let run = dir.run(&["capture", "setup.json"]);
+    assert!(
+        run.status() == 0 && run.out().contains("0 listed, 1 want a login, 0 did not answer"),
+        "{}{}",
+        run.out(),
+        run.err()
+    );
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    let rules: Vec<&str> =
+        report["findings"].as_array().unwrap().iter().map(|finding| finding["rule"].as_str().unwrap()).collect();
+    for rule in ["oauth/broad-scopes", "oauth/weak-keys", "oauth/token-in-query"] {
+        assert!(rules.contains(&rule), "{rule}: {rules:?}");
+    }
+    assert!(!rules.contains(&"oauth/resource-mismatch") && !rules.contains(&"oauth/insecure-endpoint"), "{rules:?}");
+    let token = "made-up-token-of-the-stand-in";
+    let run = Command::new(PROGRAM)
+        .args(["capture", "setup.json", "--token-env", "BERTH_TOKEN"])
+        .env("BERTH_TOKEN", token)
+        .current_dir(dir.path("."))
+        .output()
+        .unwrap();
+    let out = String::from_utf8(run.stdout).unwrap();
+    assert!(out.contains("1 listed, 0 want a login"), "{out}");
+    let kept = evidence(&dir, "berth-board");
+    assert!(said(&kept, "assign_berth").starts_with("Assigns") && !kept.to_string().contains(token));
+}
+
+#[test]
 fn what_is_not_asked_is_told_and_nothing_is_started_without_leave() {
     let text = r#"{ "mcpServers": {
         "local": { "command": "tide-table" },

@@ -1,8 +1,9 @@
 //! `tsuba capture`: asks servers what they are, and keeps the answers as evidence.
 
+use crate::asked::{outcome, summary};
 use crate::exit::Done;
 use crate::gather::{Where, gather};
-use crate::jobs::{Selection, Skipped, jobs};
+use crate::jobs::{Selection, jobs};
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -79,7 +80,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         with_secrets: args.with_secrets,
         caged: options.cage.is_some(),
     };
-    let (jobs, skipped) = jobs(&audit, &selection);
+    let (mut jobs, skipped) = jobs(&audit, &selection);
+    if let Some(token) = &options.token {
+        // A server may answer with what it was given.
+        jobs.iter_mut().for_each(|job| job.redact = job.redact.clone().and(token, &mask(token)));
+    }
     if jobs.is_empty() && skipped.is_empty() {
         bail!("no entry to ask: no server is set up in the inputs, or none of that name");
     }
@@ -98,7 +103,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let kept = keep(&args.output, &job, &evidence);
         progress.inc(1);
         match kept {
-            Ok(()) => told.push(line(&job, &evidence)),
+            Ok(()) => told.push(outcome(&job, &evidence)),
             Err(error) => failed = Some(error),
         }
     });
@@ -107,7 +112,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         return Err(error);
     }
     told.sort();
-    summary(args, &told, count, &skipped)?;
+    let mut out = anstream::stdout().lock();
+    summary(&mut out, (&args.output, &args.r#where.inputs), &told, count, &skipped)?;
     if told.len() < count {
         bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
     }
@@ -149,46 +155,6 @@ pub(crate) fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Res
     let (path, new) = (folder.join(&name), folder.join(format!(".{name}.new")));
     let written = fs::write(&new, format!("{clean}\n")).and_then(|()| fs::rename(&new, &path));
     written.with_context(|| format!("cannot write {}", path.display()))
-}
-
-/// What came of one entry, in a line.
-fn line(job: &Job, evidence: &Evidence) -> String {
-    let listed = evidence.sessions.iter().filter(|session| session.answers.contains_key("tools/list"));
-    let mut eras: Vec<&str> = listed.clone().map(|session| session.era.name()).collect();
-    eras.dedup();
-    let refused =
-        evidence.http.iter().any(|answer| answer.ask == "no-token" && matches!(answer.status, Some(401 | 403)));
-    let what = match (evidence.troubles.first(), listed.clone().next()) {
-        (Some(trouble), None) => trouble.clone(),
-        (_, Some(session)) => {
-            let complete = if session.ended == "complete" { String::new() } else { format!("; {}", session.ended) };
-            format!("listed ({}){complete}", eras.join(" and "))
-        }
-        (None, None) if refused => "wants a login; how, is kept".to_owned(),
-        (None, None) => {
-            evidence.sessions.first().map_or_else(|| "nothing".to_owned(), |s| format!("listed nothing: {}", s.ended))
-        }
-    };
-    let differs = if evidence.differs.is_empty() { "" } else { "; answers one client otherwise than another" };
-    format!("{}  {}  {what}{differs}", job.entry, job.setup)
-}
-
-fn summary(args: &Args, told: &[String], count: usize, skipped: &[Skipped]) -> anyhow::Result<()> {
-    let mut out = anstream::stdout().lock();
-    let clean = |text: &str| -> String { text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect() };
-    writeln!(out, "asked {} of {count} entries, evidence in {}", told.len(), args.output.display())?;
-    for line in told {
-        writeln!(out, "    {}", clean(line))?;
-    }
-    for Skipped { why, entries } in skipped {
-        writeln!(out, "not asked: {why}")?;
-        for entry in entries {
-            writeln!(out, "    {}", clean(entry))?;
-        }
-    }
-    let inputs: Vec<String> = args.r#where.inputs.iter().map(|input| format!(" {}", input.display())).collect();
-    writeln!(out, "next: tsuba audit --evidence {}{}", args.output.display(), inputs.concat())?;
-    Ok(())
 }
 
 fn tell(text: &str) {

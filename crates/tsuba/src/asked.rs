@@ -1,0 +1,75 @@
+//! What came of asking, told to a person.
+
+use crate::jobs::Skipped;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use tsuba_capture::{Evidence, Job};
+
+/// What came of asking an entry: the group it is told in, and its line there.
+pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, String) {
+    let listed = evidence.sessions.iter().filter(|session| session.answers.contains_key("tools/list"));
+    let mut eras: Vec<&str> = listed.clone().map(|session| session.era.name()).collect();
+    eras.dedup();
+    let refused = evidence.http.iter().any(|a| a.ask == "no-token" && matches!(a.status, Some(401 | 403)));
+    let told = format!("{}  {}", job.entry, job.setup);
+    let Some(first) = listed.clone().next() else {
+        let why = evidence.troubles.first().or(evidence.sessions.first().map(|session| &session.ended));
+        let why = why.cloned().unwrap_or_else(|| "nothing was answered".to_owned());
+        return (if refused { Group::WantsLogin } else { Group::Silent(why) }, told);
+    };
+    let ended = if first.ended == "complete" { String::new() } else { format!("; {}", first.ended) };
+    let differs = if evidence.differs.is_empty() { "" } else { "; answers one client otherwise than another" };
+    (Group::Listed, format!("{told}  {}{ended}{differs}", eras.join(" and ")))
+}
+
+/// What entries have in common that were asked.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Group {
+    /// They listed their tools.
+    Listed,
+    /// They want a login first.
+    WantsLogin,
+    /// They answered nothing, for this reason.
+    Silent(String),
+}
+
+/// Tells it, what was listed first. `told` is sorted.
+pub(crate) fn summary(
+    out: &mut dyn Write,
+    (folder, inputs): (&Path, &[PathBuf]),
+    told: &[(Group, String)],
+    count: usize,
+    skipped: &[Skipped],
+) -> io::Result<()> {
+    let clean = |text: &str| -> String { text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect() };
+    let of = |group: &Group| told.iter().filter(|(other, _)| other == group).count();
+    let (listed, login) = (of(&Group::Listed), of(&Group::WantsLogin));
+    let silent = told.len() - listed - login;
+    writeln!(
+        out,
+        "asked {} of {count} entries: {listed} listed, {login} want a login, {silent} did not answer   (evidence in {})",
+        told.len(),
+        folder.display()
+    )?;
+    for group in told.chunk_by(|a, b| a.0 == b.0) {
+        let Some((first, _)) = group.first() else { continue };
+        writeln!(out)?;
+        match first {
+            Group::Listed => writeln!(out, "listed")?,
+            Group::WantsLogin => writeln!(out, "want a login; how, is kept")?,
+            Group::Silent(why) => writeln!(out, "did not answer: {}", clean(why))?,
+        }
+        for (_, line) in group {
+            writeln!(out, "    {}", clean(line))?;
+        }
+    }
+    for Skipped { why, entries } in skipped {
+        writeln!(out, "\nnot asked: {why}")?;
+        for entry in entries {
+            writeln!(out, "    {}", clean(entry))?;
+        }
+    }
+    let inputs: Vec<String> = inputs.iter().map(|input| format!(" {}", input.display())).collect();
+    writeln!(out, "\nnext: tsuba audit --evidence {}{}", folder.display(), inputs.concat())?;
+    Ok(())
+}
