@@ -34,7 +34,7 @@ pub(crate) fn metadata(server: &Server, origin: &str) -> Value {
 /// The key set (RFC 7517): a public key on a curve, or a short one of RSA.
 pub(crate) fn keys(server: &Server) -> Value {
     if server.is(Weakness::ShortKey) {
-        let modulus = format!("g{}", "A".repeat(169));
+        let modulus = format!("g{}", "A".repeat(170));
         return json!({ "keys": [{ "kty": "RSA", "kid": "1", "n": modulus, "e": "AQAB" }] });
     }
     json!({ "keys": [{ "kty": "EC", "crv": "P-256", "kid": "1",
