@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::time::{Duration, Instant};
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Job, Launch, Options, Redact, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Job, Launch, Options, Redact, Target, Trust, capture};
 use tsuba_standin::{Server, serve};
 
 fn options(cage: Option<Cage>) -> Options {
@@ -18,6 +18,7 @@ fn options(cage: Option<Cage>) -> Options {
         jobs: 16,
         taken: "2026-11-25".to_owned(),
         cage,
+        eras: Era::ALL.to_vec(),
         token: None,
     }
 }

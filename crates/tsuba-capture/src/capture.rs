@@ -64,6 +64,8 @@ pub struct Options {
     pub taken: String,
     /// The cage for local servers; `None` lets them do whatever the user may do.
     pub cage: Option<Cage>,
+    /// The eras to ask in.
+    pub eras: Vec<Era>,
     /// A token to ask with as well.
     pub token: Option<String>,
 }
@@ -184,7 +186,7 @@ impl Capturing<'_> {
         let reachable = Reachable { private: self.options.private, loopback };
         let client = Client::new(reachable, &self.options.trust, AGENT);
         let bounds = self.options.bounds;
-        if !login::ask(&client, url, &bounds, &mut self.evidence) {
+        if !login::ask(&client, url, self.options, &mut self.evidence) {
             return;
         }
         let mut headers = headers.to_vec();
@@ -219,6 +221,9 @@ impl Capturing<'_> {
 
     /// Holds a conversation; answers its index where it got as far as a list.
     fn talk(&mut self, era: Era, asker: Asker, open: impl Fn() -> Result<Box<dyn Peer>, Failure>) -> Option<usize> {
+        if !self.options.eras.contains(&era) {
+            return None;
+        }
         let mut peer = match open() {
             Ok(peer) => peer,
             Err(failure) => {

@@ -110,6 +110,9 @@ pub enum Era {
 }
 
 impl Era {
+    /// Both, the older first.
+    pub const ALL: [Self; 2] = [Self::Handshake, Self::Stateless];
+
     /// Its name in evidence files.
     pub fn name(self) -> &'static str {
         match self {

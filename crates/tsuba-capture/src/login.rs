@@ -1,10 +1,10 @@
 //! Questions about the login of a remote server, asked without logging in: how it refuses, and what its metadata say. No client is
 //! registered and no login is begun.
 
-use crate::bounds::Bounds;
-use crate::capture::is_loopback;
-use crate::evidence::{Evidence, HttpAnswer};
+use crate::capture::{Options, is_loopback};
+use crate::evidence::{Era, Evidence, HttpAnswer};
 use crate::net::{Client, Why};
+use crate::session::{hello, hello_headers};
 use crate::wire::Raw;
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -14,13 +14,6 @@ use ureq::Body;
 use ureq::http::{Request, Response, header};
 use url::Url;
 
-/// A message that asks for nothing but whether there is somebody.
-const HELLO: &str = concat!(
-    r#"{"jsonrpc":"2.0","id":"tsuba-0","method":"initialize","params":{"protocolVersion":"2025-11-25","capabilities":{},"#,
-    r#""clientInfo":{"name":"tsuba","version":""#,
-    env!("CARGO_PKG_VERSION"),
-    r#""}}}"#
-);
 /// Metadata and keys of more bytes are not read.
 const MOST: u64 = 1 << 20;
 /// A resource that names more authorization servers is not asked for all of them.
@@ -38,8 +31,9 @@ const KEPT: &[&str] = &[
 ];
 
 /// Asks; `false` where nobody is there to be asked.
-pub(crate) fn ask(client: &Client, url: &Url, bounds: &Bounds, evidence: &mut Evidence) -> bool {
-    let asking = Asking { client, within: bounds.answer };
+pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut Evidence) -> bool {
+    let era = if options.eras.contains(&Era::Handshake) { Era::Handshake } else { Era::Stateless };
+    let asking = Asking { client, within: options.bounds.answer, era };
     let first = asking.hello("no-token", url, &[]);
     let (status, challenge) = (first.status, first.headers.get("www-authenticate").cloned());
     if status.is_none() {
@@ -61,6 +55,7 @@ pub(crate) fn ask(client: &Client, url: &Url, bounds: &Bounds, evidence: &mut Ev
 struct Asking<'a> {
     client: &'a Client,
     within: Duration,
+    era: Era,
 }
 
 impl Asking<'_> {
@@ -69,10 +64,10 @@ impl Asking<'_> {
         let mut request = Request::post(url.as_str())
             .header(header::CONTENT_TYPE, "application/json")
             .header(header::ACCEPT, "application/json, text/event-stream");
-        for (name, value) in headers {
+        for (name, value) in hello_headers(self.era).iter().chain(headers) {
             request = request.header(*name, *value);
         }
-        self.answer(ask, url, request.body(HELLO.to_owned()), false)
+        self.answer(ask, url, request.body(hello(self.era)), false)
     }
 
     fn get(&self, ask: &'static str, url: &Url, accept: &str) -> HttpAnswer {

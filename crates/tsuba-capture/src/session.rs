@@ -42,6 +42,22 @@ impl Asker {
         }
     }
 
+    /// What a handshake begins with.
+    fn introduction(self) -> Value {
+        json!({
+            "protocolVersion": OFFERED, "capabilities": self.capabilities(Era::Handshake), "clientInfo": self.info()
+        })
+    }
+
+    /// What every request of the stateless era carries (`protocol.md`, 1.3).
+    fn envelope(self) -> Value {
+        json!({ "_meta": {
+            "io.modelcontextprotocol/protocolVersion": STATELESS,
+            "io.modelcontextprotocol/clientInfo": self.info(),
+            "io.modelcontextprotocol/clientCapabilities": self.capabilities(Era::Stateless),
+        } })
+    }
+
     fn capabilities(self, era: Era) -> Value {
         match (self, era) {
             (Self::Own, _) => json!({}),
@@ -53,6 +69,24 @@ impl Asker {
                 "extensions": { "io.modelcontextprotocol/ui": { "mimeTypes": ["text/html;profile=mcp-app"] } }
             }),
         }
+    }
+}
+
+/// The first message of a conversation, which asks for nothing but who is there.
+pub(crate) fn hello(era: Era) -> String {
+    let asker = Asker::Own;
+    let (method, params) = match era {
+        Era::Handshake => ("initialize", asker.introduction()),
+        Era::Stateless => ("server/discover", asker.envelope()),
+    };
+    format!(r#"{{"jsonrpc":"2.0","id":"tsuba-0","method":"{method}","params":{params}}}"#)
+}
+
+/// The headers that it needs over HTTP (`protocol.md`, 1.6).
+pub(crate) fn hello_headers(era: Era) -> &'static [(&'static str, &'static str)] {
+    match era {
+        Era::Handshake => &[],
+        Era::Stateless => &[("MCP-Protocol-Version", STATELESS), ("Mcp-Method", "server/discover")],
     }
 }
 
@@ -114,10 +148,7 @@ impl<'t> Talk<'t> {
     }
 
     fn handshake(&mut self, asker: Asker) -> Result<(), Failure> {
-        let params = json!({
-            "protocolVersion": OFFERED, "capabilities": asker.capabilities(Era::Handshake), "clientInfo": asker.info()
-        });
-        let result = match self.ask("initialize", params, self.bounds.answer) {
+        let result = match self.ask("initialize", asker.introduction(), self.bounds.answer) {
             Ok(result) => result,
             Err(Unanswered::Error(code)) => return Err(Failure::Ended(format!(" the handshake with error {code}"))),
             Err(Unanswered::Over(failure)) => return Err(failure),
@@ -135,7 +166,7 @@ impl<'t> Talk<'t> {
 
     fn stateless(&mut self, asker: Asker) -> Result<(), Failure> {
         self.peer.agreed(STATELESS);
-        let result = match self.ask("server/discover", self.envelope(asker), self.bounds.probe) {
+        let result = match self.ask("server/discover", asker.envelope(), self.bounds.probe) {
             Ok(result) => result,
             Err(Unanswered::Error(code)) => return Err(Failure::Ended(format!(" the question with error {code}"))),
             Err(Unanswered::Over(failure)) => return Err(failure),
@@ -147,15 +178,6 @@ impl<'t> Talk<'t> {
         }
         self.session.protocol = Some(STATELESS.to_owned());
         self.lists(asker, result.get("capabilities"))
-    }
-
-    /// What every request of the stateless era carries (`protocol.md`, 1.3).
-    fn envelope(&self, asker: Asker) -> Value {
-        json!({ "_meta": {
-            "io.modelcontextprotocol/protocolVersion": STATELESS,
-            "io.modelcontextprotocol/clientInfo": asker.info(),
-            "io.modelcontextprotocol/clientCapabilities": asker.capabilities(Era::Stateless),
-        } })
     }
 
     /// Everything that is listed. Tools are asked for even where the server says it has none.
@@ -188,7 +210,7 @@ impl<'t> Talk<'t> {
                 self.trouble(format!("{method}: more than {} pages, the rest was left there", self.bounds.pages));
                 break;
             }
-            let mut params = if self.session.era == Era::Stateless { self.envelope(asker) } else { json!({}) };
+            let mut params = if self.session.era == Era::Stateless { asker.envelope() } else { json!({}) };
             if let (Some(cursor), Some(params)) = (&cursor, params.as_object_mut()) {
                 params.insert("cursor".to_owned(), cursor.clone());
             }

@@ -10,7 +10,7 @@ use serde_json::Value;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::time::{Duration, Instant};
-use tsuba_capture::{Bounds, Job, Options, Redact, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Job, Options, Redact, Target, Trust, capture};
 use tsuba_standin::{Kind, Server, Weakness, serve};
 
 fn options(token: Option<&str>) -> Options {
@@ -22,6 +22,7 @@ fn options(token: Option<&str>) -> Options {
         trust: Trust::system_and(None).unwrap(),
         jobs: 8,
         cage: None,
+        eras: Era::ALL.to_vec(),
         taken: "2026-11-25".to_owned(),
         token: token.map(str::to_owned),
     }
@@ -115,6 +116,15 @@ fn hostile_servers_end_in_evidence_and_soon() {
     // Where it leads is kept, and not followed.
     assert_eq!(status(away, "no-token"), Some(307));
     assert!(sessions(away).iter().all(|session| !session.ends_with("complete")), "{:?}", sessions(away));
+}
+
+#[test]
+fn a_stream_that_breaks_off_is_taken_up_again() {
+    use Weakness::*;
+    let all = captured(&[&[BreaksOff, HandshakeOnly], &[BreaksOff, StatelessOnly]], &options(None));
+    assert_eq!(tools(&all[0], 1), ["get_tide", "list_harbours"], "{:?}", sessions(&all[0]));
+    // The newer era has no streams to be taken up.
+    assert!(sessions(&all[1])[0].ends_with("the stream without an answer"), "{:?}", sessions(&all[1]));
 }
 
 #[test]

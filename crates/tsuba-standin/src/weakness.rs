@@ -27,6 +27,8 @@ pub enum Weakness {
     WrongIds,
     /// Says more than anybody takes.
     Huge,
+    /// Breaks its streams off before the answer, to be taken up again.
+    BreaksOff,
     /// Looks for keys in the home folder, and calls somebody.
     Nosy,
     /// Writes other things between the messages.
@@ -63,7 +65,7 @@ pub enum Weakness {
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 28] = [
+    pub const ALL: [(Self, &'static str); 29] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
@@ -76,6 +78,7 @@ impl Weakness {
         (Self::Drips, "drips"),
         (Self::WrongIds, "wrong-ids"),
         (Self::Huge, "huge"),
+        (Self::BreaksOff, "breaks-off"),
         (Self::Nosy, "nosy"),
         (Self::Chatty, "chatty"),
         (Self::OlderEvents, "older-events"),

@@ -41,6 +41,8 @@ struct Running {
     origin: String,
     /// Who has opened which session.
     sessions: Mutex<BTreeMap<String, String>>,
+    /// What streams that broke off still had to say, by their last event.
+    broken: Mutex<BTreeMap<String, String>>,
     /// The open streams of the older transport.
     streams: Mutex<BTreeMap<String, mpsc::UnboundedSender<String>>>,
 }
@@ -63,7 +65,13 @@ pub fn serve(servers: Vec<Server>) -> std::io::Result<Web> {
     let thread = thread::spawn(move || {
         runtime.block_on(async move {
             for (server, origin, listener) in listeners {
-                let running = Running { server, origin, sessions: Mutex::default(), streams: Mutex::default() };
+                let running = Running {
+                    server,
+                    origin,
+                    sessions: Mutex::default(),
+                    broken: Mutex::default(),
+                    streams: Mutex::default(),
+                };
                 let app = Router::new().fallback(answer).with_state(Arc::new(running));
                 if let Ok(listener) = TcpListener::from_std(listener) {
                     tokio::spawn(async move { axum::serve(listener, app).await });
@@ -118,6 +126,7 @@ async fn answer(
             .into_response();
     }
     match method {
+        Method::GET if server.is(Weakness::BreaksOff) => running.resume(&headers),
         Method::POST if !server.is(Weakness::OlderEvents) => running.post(&headers, &body),
         Method::GET if server.is(Weakness::OlderEvents) => running.stream(),
         Method::DELETE => StatusCode::OK.into_response(),
@@ -152,6 +161,13 @@ impl Running {
             return (headers, text).into_response();
         }
         match answers.as_slice() {
+            [one] if self.server.is(Weakness::BreaksOff) => {
+                let mut streams = self.broken.lock().unwrap_or_else(PoisonError::into_inner);
+                let id = format!("event-{}", streams.len() + 1);
+                streams.insert(id.clone(), one.to_string());
+                ([(header::CONTENT_TYPE, "text/event-stream")], format!("id: {id}\nretry: 50\ndata:\n\n"))
+                    .into_response()
+            }
             [one] => {
                 let code = one.pointer("/error/code").and_then(Value::as_i64);
                 let status = match code {
@@ -171,6 +187,17 @@ impl Running {
                 }
                 ([(header::CONTENT_TYPE, "text/event-stream")], events).into_response()
             }
+        }
+    }
+
+    /// The rest of a stream that broke off, once.
+    fn resume(&self, headers: &HeaderMap) -> Response {
+        let id = headers.get("last-event-id").and_then(|id| id.to_str().ok()).unwrap_or_default();
+        match self.broken.lock().unwrap_or_else(PoisonError::into_inner).remove(id) {
+            Some(answer) => {
+                ([(header::CONTENT_TYPE, "text/event-stream")], format!("data: {answer}\n\n")).into_response()
+            }
+            None => StatusCode::METHOD_NOT_ALLOWED.into_response(),
         }
     }
 

@@ -22,8 +22,19 @@ pub(crate) struct Http {
     version: Option<String>,
     longest: usize,
     stream: Option<(BodyReader<'static>, Events)>,
+    /// The last event of the stream, from which it may be resumed, and after how long.
+    last: Option<(String, Duration)>,
+    /// How many times it has been.
+    resumed: usize,
+    /// When its answer is given up on.
+    until: Instant,
     ready: VecDeque<Vec<u8>>,
 }
+
+/// A stream that breaks off before its answer is resumed so many times.
+const RESUMES: usize = 3;
+/// No server is waited for longer before that, whatever it asks for.
+const LONGEST_PAUSE: Duration = Duration::from_secs(5);
 
 /// Answers that lead on are followed so many times.
 const REDIRECTS: usize = 3;
@@ -31,7 +42,20 @@ const REDIRECTS: usize = 3;
 impl Http {
     pub(crate) fn new(client: Client, url: Url, era: Era, given: Vec<(String, String)>, longest: usize) -> Self {
         let ready = VecDeque::new();
-        Self { client, url, era, given, session: None, version: None, longest, stream: None, ready }
+        Self {
+            client,
+            url,
+            era,
+            given,
+            session: None,
+            version: None,
+            longest,
+            stream: None,
+            last: None,
+            resumed: 0,
+            until: Instant::now(),
+            ready,
+        }
     }
 
     fn post(&self, message: Outgoing<'_>, url: &Url) -> Result<Response<Body>, Failure> {
@@ -70,6 +94,36 @@ impl Http {
             }
         }
         Err(Failure::Network("it leads on and on".to_owned()))
+    }
+
+    /// Takes a stream up again behind its last event (`protocol.md`, 1.7).
+    fn resume(&mut self, until: Instant) -> Result<(), Failure> {
+        let over = || Failure::Ended(" the stream without an answer".to_owned());
+        let (last, pause) = self.last.clone().filter(|_| self.era == Era::Handshake).ok_or_else(over)?;
+        if self.resumed >= RESUMES || Instant::now() + pause >= until {
+            return Err(over());
+        }
+        self.resumed += 1;
+        std::thread::sleep(pause);
+        let mut request = self.client.agent.get(self.url.as_str()).header(header::ACCEPT, "text/event-stream");
+        request = request.header("Last-Event-ID", last);
+        for (name, value) in &self.given {
+            request = request.header(name, value);
+        }
+        for (name, value) in [("Mcp-Session-Id", &self.session), ("MCP-Protocol-Version", &self.version)] {
+            if let Some(value) = value {
+                request = request.header(name, value);
+            }
+        }
+        let left = until.saturating_duration_since(Instant::now()).max(Duration::from_millis(1));
+        let response = request.config().timeout_global(Some(left)).build().call();
+        let response = response.map_err(|error| failed(&self.client, &error))?;
+        let kind = text(&response, header::CONTENT_TYPE).unwrap_or_default().to_ascii_lowercase();
+        if response.status() != 200 || !kind.starts_with("text/event-stream") {
+            return Err(over());
+        }
+        self.stream = Some((response.into_body().into_reader(), Events::new(self.longest)));
+        Ok(())
     }
 
     fn whole(&self, body: Body) -> Result<Vec<u8>, Failure> {
@@ -117,6 +171,7 @@ impl Peer for Http {
         }
         if (200..300).contains(&status) && kind.starts_with("text/event-stream") {
             self.stream = Some((response.into_body().into_reader(), Events::new(self.longest)));
+            (self.last, self.resumed, self.until) = (None, 0, message.until);
             return Ok(());
         }
         let bytes = match status {
@@ -142,12 +197,17 @@ impl Peer for Http {
             match reader.read(&mut piece) {
                 Ok(0) => {
                     self.stream = None;
-                    return Err(Failure::Ended(" the stream without an answer".to_owned()));
+                    self.resume(self.until)?;
                 }
                 Ok(length) => {
                     for event in events.push(piece.get(..length).unwrap_or_default()) {
                         if event.cut {
                             return Err(Failure::TooLong(self.longest));
+                        }
+                        if let Some(id) = event.id {
+                            let pause = event.retry.map_or(Duration::ZERO, Duration::from_millis);
+                            let known = self.last.take().map_or(Duration::ZERO, |(_, pause)| pause);
+                            self.last = Some((id, pause.max(known).min(LONGEST_PAUSE)));
                         }
                         // An event without data only opens the stream.
                         if event.kind == "message" && !event.data.is_empty() {

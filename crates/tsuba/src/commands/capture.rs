@@ -6,7 +6,7 @@ use crate::gather::{Where, gather};
 use crate::jobs::{Selection, jobs};
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
-use clap::Args as Arguments;
+use clap::{Args as Arguments, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use serde_json::value::RawValue;
 use std::fs;
@@ -15,7 +15,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Evidence, Job, Options, Redact, Trust, capture};
+use tsuba_capture::{Bounds, Era, Evidence, Job, Options, Redact, Trust, capture};
 use tsuba_core::judge::audit;
 use tsuba_core::text::{fingerprint, mask};
 use tsuba_core::understand::credential::tokens;
@@ -52,12 +52,23 @@ pub(crate) struct Args {
     /// List as well with the token that this environment variable holds
     #[arg(long, value_name = "NAME")]
     token_env: Option<String>,
+    /// Ask only in this era of the protocol
+    #[arg(long, value_enum)]
+    era: Option<EraName>,
     /// Servers to ask at a time
     #[arg(long, value_name = "N", default_value_t = 16)]
     at_once: usize,
     /// Seconds to wait for an answer
     #[arg(long, value_name = "SECONDS", default_value_t = 20, value_parser = clap::value_parser!(u64).range(1..=600))]
     patience: u64,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum EraName {
+    /// A session begins with a handshake (2024-11-05 to 2025-11-25)
+    Handshake,
+    /// Every request stands for itself (2026-07-28)
+    Stateless,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -137,7 +148,12 @@ fn options(args: &Args) -> anyhow::Result<Options> {
     let defaults = Bounds::default();
     let bounds = Bounds { answer, probe: defaults.probe.min(answer), session: answer * 3, ..defaults };
     let taken = super::audit::today().to_string();
-    Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, cage: None, taken, token })
+    let eras = match args.era {
+        Some(EraName::Handshake) => vec![Era::Handshake],
+        Some(EraName::Stateless) => vec![Era::Stateless],
+        None => Era::ALL.to_vec(),
+    };
+    Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, cage: None, eras, taken, token })
 }
 
 /// Writes the evidence of one entry, under a name that is the same every time.

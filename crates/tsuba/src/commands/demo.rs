@@ -14,7 +14,7 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Target, Trust, capture};
 
 /// Run the whole job on the made-up company that ships with the program, offline
 #[derive(Clone, Debug, Arguments)]
@@ -108,6 +108,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
         jobs: 4,
         taken: TODAY.to_owned(),
         cage: Some(cage),
+        eras: Era::ALL.to_vec(),
         token: None,
     };
     let asked = folder.join(ASKED);
