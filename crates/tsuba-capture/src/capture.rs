@@ -216,7 +216,7 @@ impl Capturing<'_> {
             return self.again(own, None, stream);
         }
         let era = if stateless.is_some() { Era::Stateless } else { Era::Handshake };
-        self.again(handshake, stateless, http(era));
+        self.again(handshake, stateless, &http(era));
     }
 
     /// Holds a conversation; answers its index where it got as far as a list.
@@ -238,18 +238,18 @@ impl Capturing<'_> {
         listed.then_some(self.evidence.sessions.len() - 1)
     }
 
-    /// Asks once more as somebody else, and compares.
+    /// Asks once more as somebody else and as somebody who can more, and compares.
     fn again(
         &mut self,
         handshake: Option<usize>,
         stateless: Option<usize>,
-        open: impl Fn() -> Result<Box<dyn Peer>, Failure>,
+        open: impl Fn() -> Result<Box<dyn Peer>, Failure> + Copy,
     ) {
         let Some(known) = stateless.or(handshake) else { return };
         let era = self.evidence.sessions.get(known).map_or(Era::Handshake, |session| session.era);
-        let other = self.talk(era, Asker::Another, open);
-        let pairs = [handshake.zip(stateless), other.map(|other| (known, other))];
-        for (first, second) in pairs.into_iter().flatten() {
+        let others = [Asker::Another, Asker::Able].map(|asker| self.talk(era, asker, open));
+        let pairs = others.map(|other| other.map(|other| (known, other)));
+        for (first, second) in core::iter::once(handshake.zip(stateless)).chain(pairs).flatten() {
             let found = differences(&self.evidence.sessions, first, second);
             self.evidence.differs.extend(found);
         }

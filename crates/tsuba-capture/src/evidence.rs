@@ -127,7 +127,7 @@ impl Era {
 pub struct Session {
     /// The era.
     pub era: Era,
-    /// Which client asked: `tsuba`, or `another client`, which says that it is somebody else and can more.
+    /// Which client asked: `tsuba`; `another client`, which says that it is somebody else; or `a client that can more`.
     #[serde(rename = "as")]
     pub asker: &'static str,
     /// The revision that was agreed on.

@@ -23,8 +23,10 @@ const NO_METHOD: i64 = -32601;
 pub(crate) enum Asker {
     /// This program, which can nothing but ask.
     Own,
-    /// A client that people use, which can what clients can: a server that looks at who asks may answer it otherwise.
+    /// The same by another name: a server that looks at who asks may answer it otherwise.
     Another,
+    /// This program as though it could what other clients can: some tools are only for those.
+    Able,
 }
 
 impl Asker {
@@ -32,12 +34,13 @@ impl Asker {
         match self {
             Self::Own => "tsuba",
             Self::Another => "another client",
+            Self::Able => "a client that can more",
         }
     }
 
     fn info(self) -> Value {
         match self {
-            Self::Own => json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") }),
+            Self::Own | Self::Able => json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") }),
             Self::Another => json!({ "name": "desk-client", "title": "Desk", "version": "3.2.0" }),
         }
     }
@@ -60,11 +63,11 @@ impl Asker {
 
     fn capabilities(self, era: Era) -> Value {
         match (self, era) {
-            (Self::Own, _) => json!({}),
-            (Self::Another, Era::Handshake) => {
+            (Self::Own | Self::Another, _) => json!({}),
+            (Self::Able, Era::Handshake) => {
                 json!({ "roots": { "listChanged": true }, "sampling": {}, "elicitation": {} })
             }
-            (Self::Another, Era::Stateless) => json!({
+            (Self::Able, Era::Stateless) => json!({
                 "roots": {}, "sampling": {}, "elicitation": { "form": {}, "url": {} },
                 "extensions": { "io.modelcontextprotocol/ui": { "mimeTypes": ["text/html;profile=mcp-app"] } }
             }),

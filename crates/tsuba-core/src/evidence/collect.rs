@@ -1,7 +1,7 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{Captured, Differs, ItemKind, Listing, Touched};
+use super::listing::{Asker, Captured, Differs, ItemKind, Listing, Touched};
 use super::take::{Seen, Taking};
 use crate::prelude::*;
 use crate::read::{Document, Node};
@@ -74,10 +74,14 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
         root.get("differs").map(Node::items).unwrap_or_default().iter().enumerate().filter_map(|(i, item)| {
             let at = pointer.key("differs").index(i);
             let (key, node) = item.first(&["item", "method"])?;
-            let mut askers = item.get("sessions").map(Node::items).unwrap_or_default().iter().map(asker);
-            let by_client = askers.next() != askers.next();
+            let askers = item.get("sessions").map(Node::items).unwrap_or_default().iter().filter_map(asker);
+            let by = askers.fold(Asker::Era, |by, asker| match asker {
+                "another client" => Asker::Name,
+                "a client that can more" => Asker::Abilities,
+                _ => by,
+            });
             let what = item.get("what").and_then(Node::text).unwrap_or_default().to_owned();
-            Some(Differs { at: node.located(at.key(key))?, what, by_client })
+            Some(Differs { at: node.located(at.key(key))?, what, by })
         });
     let differs = differs.collect();
     let at = pointer.key("cage");

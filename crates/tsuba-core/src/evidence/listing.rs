@@ -57,8 +57,19 @@ pub struct Differs {
     pub at: Located,
     /// In which way: `only in the second`, …
     pub what: String,
-    /// Did another client ask, rather than the same in another era of the protocol?
-    pub by_client: bool,
+    /// What was other about who asked.
+    pub by: Asker,
+}
+
+/// What was other about who asked the second time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Asker {
+    /// Nothing but the era of the protocol.
+    Era,
+    /// Its name alone.
+    Name,
+    /// What it says that it can.
+    Abilities,
 }
 
 /// What an item is.

@@ -9,5 +9,5 @@ mod take;
 
 pub(crate) use collect::{is_evidence, listings, looks_like_listing};
 pub use effect::Effect;
-pub use listing::{Captured, Differs, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched};
+pub use listing::{Asker, Captured, Differs, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched};
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};

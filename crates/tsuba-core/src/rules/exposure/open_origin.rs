@@ -1,27 +1,54 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::evidence::oauth::Ask;
+use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
 use crate::prelude::*;
 use crate::understand::credential::words_of;
+use crate::understand::{Entry, Remote, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-origin",
     title: "every web page may call the server",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} lets every web page call it",
+    says: "{setting} lets every web page call {it}",
     why: "Any page a person opens can then talk to the server on their machine, with their rights.",
     fix: "Name the origins that may call it.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--cors", "*"] } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--cors", "https://board.saltmarsh-line.example"] } } }"#,
-    references: &["CWE-942", "Fetch standard, 3.2"],
-    check: Check::Entry(check),
+    references: &["CWE-942", "Fetch standard, 3.2", "protocol 2025-11-25, transports"],
+    check: Check::All(check),
 };
 
-fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
-    let entry = entries.entry;
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, study, entry) in all.entries() {
+        set_up(stands, entry, out);
+        if study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()) {
+            answered(stands, study, out);
+        }
+    }
+}
+
+/// A server that answers a call in a foreign page's name. The protocol has servers check the origin (2025-11-25, transports).
+fn answered(stands: Stands, study: &Study, out: &mut Out<'_>) {
+    let told = |ask: Ask| study.papers.answers_to(ask).find(|answer| answer.status() == 200);
+    let Some((answer, url)) = told(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?))) else {
+        return;
+    };
+    let remote = Remote::parse(url);
+    // What the whole network may call, a page may call as well; it matters where a page reaches what strangers do not.
+    let inside = remote.loopback || remote.is_private();
+    out.hit_in(stands, answer.status.as_ref().unwrap_or(&answer.start))
+        .word("setting", "an answer to a call from a foreign origin")
+        .word("it", format!("the server at {}", url.text))
+        .because_if(!inside, Circumstance::Faint)
+        .sure(Confidence::Likely);
+}
+
+/// A setting by which a server allows every origin.
+fn set_up(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
     let names_origin = |name: &str| words_of(name).iter().any(|w| matches!(w.as_str(), "cors" | "origin" | "origins"));
     for variable in entry.variables.iter().filter(|v| !v.header && v.value.text.trim() == "*" && names_origin(&v.name))
     {
-        out.hit(&variable.value).word("setting", format!("{}=*", variable.name));
+        out.hit_in(stands, &variable.value).word("setting", format!("{}=*", variable.name)).word("it", "it");
     }
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
         for (at, word) in step.args.iter().enumerate().filter(|(_, w)| w.text.starts_with('-') && names_origin(&w.text))
@@ -34,10 +61,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             // `--cors` alone means every origin to the bridges that have it.
             let bare = word.text == "--cors" && value.as_deref().is_none_or(|v| v.starts_with('-'));
             if bare || value.as_deref() == Some("*") {
-                out.hit(word).word(
-                    "setting",
-                    if bare { word.text.clone() } else { format!("{} *", word.text.trim_end_matches("=*")) },
-                );
+                let setting = if bare { word.text.clone() } else { format!("{} *", word.text.trim_end_matches("=*")) };
+                out.hit_in(stands, word).word("setting", setting).word("it", "it");
             }
         }
     }

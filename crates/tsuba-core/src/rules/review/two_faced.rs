@@ -1,3 +1,4 @@
+use crate::evidence::Asker;
 use crate::judge::{Check, Circumstance, Confidence, Listings, Out, Rule, Severity, Verdict};
 
 pub(super) static RULE: Rule = Rule {
@@ -16,19 +17,23 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     for differs in listings.listing.captured.iter().flat_map(|captured| &captured.differs) {
-        // The eras of the protocol have their own forms, and some servers list more in the newer.
+        let by_name = differs.by == Asker::Name;
+        let who = match differs.by {
+            Asker::Name => "a client of another name",
+            Asker::Abilities => "a client that can more",
+            Asker::Era => "the same client in another era of the protocol",
+        };
+        let what = match differs.what.as_str() {
+            "only in the first" => "no more",
+            "only in the second" => "as well",
+            _ => "otherwise",
+        };
+        // Some tools need a client that can more, and the eras of the protocol have their own forms: that is told, and no fraud.
         out.hit(&differs.at)
-            .word("who", if differs.by_client { "another client" } else { "another era of the protocol" })
+            .word("who", who)
             .word("item", differs.at.text.clone())
-            .word(
-                "what",
-                match differs.what.as_str() {
-                    "only in the first" => "no more",
-                    "only in the second" => "as well",
-                    _ => "otherwise",
-                },
-            )
-            .because_if(!differs.by_client, Circumstance::Faint)
-            .sure(if differs.by_client { Confidence::Certain } else { Confidence::Possible });
+            .word("what", what)
+            .because_if(!by_name, Circumstance::Faint)
+            .sure(if by_name { Confidence::Certain } else { Confidence::Possible });
     }
 }
