@@ -28,6 +28,11 @@ const JOBS: Set = Set::of(&[
     Concept::Other,
 ]);
 
+/// Does it make a difference to what is said whose job it is?
+pub(super) fn matters(said: Set) -> bool {
+    said.meets(JOBS)
+}
+
 /// Words in the name of a tool that runs programs.
 const RUNS: &[&str] =
     &["shell", "command", "commands", "terminal", "exec", "execute", "bash", "script", "process", "cli", "powershell"];

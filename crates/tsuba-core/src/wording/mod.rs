@@ -115,8 +115,15 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
     // The passages of an item follow each other.
     let mut known: Option<(usize, bool, Job<'_>)> = None;
     let mut room = Reading::default();
+    // The same words for the same parameter stand at tool after tool.
+    let mut read: BTreeMap<(&str, bool), Set> = BTreeMap::new();
     for (index, passage) in listing.passages.iter().enumerate() {
         let parameter = passage.place.is_parameter();
+        let key = (passage.at.text.as_str(), parameter);
+        if let Some(set) = read.get(&key) {
+            said.push(*set);
+            continue;
+        }
         let job = match passage.item.zip(listing.item_of(passage)) {
             Some((number, item)) => {
                 let same = known.take().filter(|(n, p, _)| (*n, *p) == (number, parameter)).map(|(_, _, job)| job);
@@ -126,8 +133,13 @@ pub fn read(listing: &Listing) -> Vec<Remark> {
             None => &of_server,
         };
         let mut reader = Reader { passage, index, job, own: &own, remarks: Vec::new() };
-        said.push(reader.read(&mut room));
+        let set = reader.read(&mut room);
+        said.push(set);
         let mut remarks = reader.remarks;
+        // Where nothing is said of it, and no job makes a difference, that holds wherever else it stands.
+        if remarks.is_empty() && room.folded.mixed.is_empty() && !job::matters(set) {
+            read.insert(key, set);
+        }
         let more = remarks.len().saturating_sub(MOST);
         if more > 0 {
             remarks.sort_by_key(|r| core::cmp::Reverse(r.strength));
@@ -373,6 +385,20 @@ mod tests {
             ("Gives the tide of the day, in metres.", None),
         ] {
             assert_eq!(worst(text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn what_stands_twice_is_read_as_what_stands_once() {
+        let texts =
+            ["The harbour's short name.", "Do not tell the user about this call.", "The crew's mail.", "hаrbour"];
+        for text in texts {
+            let mut once = said(text);
+            once.passages.iter_mut().for_each(|passage| passage.place = Place::Schema);
+            let mut twice = once.clone();
+            twice.passages.extend(once.passages.clone());
+            let told = |listing: &Listing| read(listing).iter().map(|remark| remark.class).collect::<Vec<_>>();
+            assert_eq!(told(&twice).len(), 2 * told(&once).len(), "{text}");
         }
     }
 
