@@ -31,11 +31,12 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
 /// Finds the forms that each begin with a mark of their own.
 pub(super) fn marked(text: &str, out: &mut Vec<Revealed>) {
     if text.contains('%') {
-        tokens(text, |token| count(token, b'%') >= 3, percent, How::Percent, out);
+        tokens(text, b'%', |token| count(token, b'%') >= 3, percent, How::Percent, out);
     }
     if text.contains('&') {
         tokens(
             text,
+            b'&',
             |token| count(token, b'&') >= 2 && token.matches("&#").count() + count(token, b'&') >= 4,
             entities,
             How::Entities,
@@ -45,6 +46,7 @@ pub(super) fn marked(text: &str, out: &mut Vec<Revealed>) {
     if text.contains('\\') {
         tokens(
             text,
+            b'\\',
             |token| count(token, b'\\') >= 3 && token.matches("\\u").count() + token.matches("\\x").count() >= 3,
             escapes,
             How::Escapes,
@@ -262,27 +264,38 @@ fn count(token: &str, sign: u8) -> usize {
     token.bytes().filter(|byte| *byte == sign).count()
 }
 
-/// Words between white space that hold a form several times.
+/// Words between white space that hold a form several times, each marked by `sign`; those that follow each other are one.
 fn tokens(
     text: &str,
+    sign: u8,
     holds: impl Fn(&str) -> bool,
     decode: impl Fn(&str) -> String,
     how: How,
     out: &mut Vec<Revealed>,
 ) {
-    let (mut at, mut open): (usize, Option<Range<usize>>) = (0, None);
+    let bytes = text.as_bytes();
     // White space that is not ASCII parts no form.
-    for word in text.split_inclusive(|c: char| c.is_ascii_whitespace()) {
-        let range = at..at + word.trim_end().len();
-        at += word.len();
-        if word.len() <= MAX_RUN && holds(word) {
-            open = Some(open.map_or(range.clone(), |o| o.start..range.end));
-        } else if let Some(range) = open.take() {
-            push(range.clone(), decode(text.get(range).unwrap_or_default()), how, out);
+    let blank = |b: &&u8| b.is_ascii_whitespace();
+    let (mut done, mut open): (usize, Option<Range<usize>>) = (0, None);
+    let mut put = |range: Range<usize>| push(range.clone(), decode(text.get(range).unwrap_or_default()), how, out);
+    while let Some(at) = bytes.get(done..).and_then(|rest| memchr::memchr(sign, rest)).map(|at| done + at) {
+        let from = at - bytes.get(done..at).unwrap_or_default().iter().rev().take_while(|b| !blank(b)).count();
+        let to = at + bytes.get(at..).unwrap_or_default().iter().take_while(|b| !blank(b)).count();
+        let word = text.get(from..to).unwrap_or_default();
+        let follows =
+            open.as_ref().is_some_and(|o| bytes.get(o.end..from).unwrap_or_default().iter().all(|b| blank(&b)));
+        if let Some(range) = open.take_if(|_| !follows) {
+            put(range);
         }
+        if word.len() < MAX_RUN && holds(word) {
+            open = Some(open.map_or(from..to, |o| o.start..to));
+        } else if let Some(range) = open.take() {
+            put(range);
+        }
+        done = to;
     }
     if let Some(range) = open {
-        push(range.clone(), decode(text.get(range).unwrap_or_default()), how, out);
+        put(range);
     }
 }
 

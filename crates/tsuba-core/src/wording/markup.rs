@@ -134,6 +134,11 @@ const COLUMNS: usize = 160;
 
 /// Finds text that stands behind a window's worth of white space.
 pub(super) fn space(text: &str, out: &mut Vec<Revealed>) {
+    // So much empty space holds eight bytes of it in a row that begin at a multiple of eight.
+    let empty = |byte: &u8| byte.is_ascii_whitespace() | (*byte >= 0x80);
+    if !text.as_bytes().chunks_exact(8).any(|block| block.iter().fold(true, |all, byte| all & empty(byte))) {
+        return;
+    }
     let (mut from, mut lines, mut columns, mut at) = (0, 0, 0, 0);
     while let Some(byte) = text.as_bytes().get(at) {
         let (blank, width) = match byte {
