@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target};
 use tsuba_core::judge::Audit;
 use tsuba_core::text::{Span, mask};
+use tsuba_core::understand::launch::StepKind;
 use tsuba_core::understand::{Entry, Study, Transport};
 use tsuba_report::launch_fingerprint;
 use url::Url;
@@ -98,6 +99,16 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Laun
     let (program, args) = entry.command.split_first().ok_or("its command is empty")?;
     if entry.command.iter().any(|word| has_variable(&word.text)) {
         return Err("its command holds a variable");
+    }
+    if selection.caged {
+        for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
+            match &step.kind {
+                StepKind::Package(_) => return Err("a package runner starts it, and no cage reaches a registry"),
+                StepKind::Container(_) => return Err("a container engine starts it, and no cage holds one"),
+                StepKind::RemoteScript(_) => return Err("it runs what it fetches, and no cage reaches that"),
+                StepKind::Wrapper | StepKind::Script(_) | StepKind::Inline(_) | StepKind::Program => {}
+            }
+        }
     }
     let given = |text: &str, span: Span| {
         let secret = entry.handed.iter().any(|handed| handed.is_plaintext() && handed.value.span.within(span));

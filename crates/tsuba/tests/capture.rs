@@ -272,6 +272,24 @@ fn a_cage_bounds_what_is_used_up() {
 }
 
 #[test]
+fn what_no_cage_can_start_is_not_waited_for() {
+    if !cages() {
+        return;
+    }
+    let text = r#"{ "mcpServers": {
+        "fetched": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.2"] },
+        "held": { "command": "docker", "args": ["run", "-i", "saltmarsh/quay-files:1.4.2"] }
+    } }"#;
+    let dir = Dir::new(&[("setup.json", text)]);
+    let started = Instant::now();
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    assert!(run.status() == 0 && started.elapsed() < Duration::from_secs(5), "{}", run.err());
+    for why in ["a package runner starts it", "a container engine starts it"] {
+        assert!(run.out().contains(&format!("not asked: {why}")), "{}", run.out());
+    }
+}
+
+#[test]
 fn what_a_caged_server_touches_is_kept() {
     if !cages() {
         return;
