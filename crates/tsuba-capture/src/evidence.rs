@@ -53,12 +53,6 @@ pub struct Touched {
     /// Decoys that were opened: files that a home folder would have and that a server has no use for.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub decoys: Vec<String>,
-    /// Files and folders that were made, moved or deleted.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub written: Vec<String>,
-    /// Programs that ran, the server too. One that ran for less than some milliseconds may be missing.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub programs: Vec<String>,
     /// Names of hosts that were asked for.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub names: Vec<String>,
@@ -68,6 +62,12 @@ pub struct Touched {
     /// Limits that were passed.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub limits: Vec<String>,
+    /// Files and folders that were made, moved or deleted.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub written: Vec<String>,
+    /// Programs that ran, the server too. One that ran for less than some milliseconds may be missing.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub programs: Vec<String>,
 }
 
 impl Touched {
