@@ -124,6 +124,38 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
 }
 
 #[test]
+fn a_token_goes_to_one_server_and_only_under_tls() {
+    let text = |one: &str, other: &str| {
+        json!({ "mcpServers": { "one": { "url": one }, "other": { "url": other } } }).to_string()
+    };
+    let tides = "https://tides.saltmarsh-line.example/mcp";
+    for (one, other, why) in [
+        (tides, "https://fares.saltmarsh-line.example/mcp", "would both get the token"),
+        ("http://tides.saltmarsh-line.example/a", "http://tides.saltmarsh-line.example/b", "is without TLS"),
+    ] {
+        let dir = Dir::new(&[("setup.json", &text(one, other))]);
+        let run = Command::new(PROGRAM)
+            .args(["capture", "setup.json", "--token-env", "TIDE_TOKEN"])
+            .env("TIDE_TOKEN", "made-up-token")
+            .current_dir(dir.path("."))
+            .output()
+            .unwrap();
+        let told = String::from_utf8(run.stderr).unwrap();
+        assert!(run.status.code() == Some(2) && told.contains(why) && !told.contains("made-up-token"), "{told}");
+    }
+}
+
+#[test]
+fn a_setup_that_says_it_is_evidence_is_a_setup_all_the_same() {
+    let text = r#"{ "schema": "tsuba-evidence/1", "entry": "tide-table", "sessions": [], "mcpServers": {
+        "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#;
+    let dir = Dir::new(&[(".mcp.json", text)]);
+    let report = dir.run(&["audit", ".", "--format", "json"]).json();
+    let found = report["findings"].as_array().unwrap();
+    assert!(found.iter().any(|finding| finding["rule"] == "supply/unpinned"), "{report}");
+}
+
+#[test]
 fn what_is_not_asked_is_told_and_nothing_is_started_without_leave() {
     let text = r#"{ "mcpServers": {
         "local": { "command": "tide-table" },

@@ -176,25 +176,39 @@ fn found(program: &OsString, cwd: Option<&Path>, env: &[(OsString, OsString)]) -
     place.ok_or_else(|| io::Error::new(io::ErrorKind::NotFound, "there is no such program"))
 }
 
-/// What a program needs to run: the folder that its `bin` is in, or itself. Never a home folder, nor what holds others.
+/// What a program needs to run: the folder that its `bin` is in, or itself.
 fn runtime(program: &Path) -> Option<PathBuf> {
     let folder = program.parent()?;
     let prefix = folder.parent().filter(|_| folder.file_name().is_some_and(|name| name == "bin"));
-    // What lies in the system's folders is shown anyway.
-    let narrow = |path: &Path| path.components().count() > 3;
-    prefix.filter(|prefix| narrow(prefix)).map(Path::to_path_buf).or_else(|| Some(program.to_path_buf()))
+    prefix.filter(|prefix| may_be_shown(prefix)).map(Path::to_path_buf).or_else(|| Some(program.to_path_buf()))
 }
 
-/// The package that a file belongs to: the nearest folder above it with a manifest, or its own.
+/// May a folder be shown as a whole? Never a home folder, nor one that holds some, nor what a home folder keeps to itself. What lies in
+/// the system's folders is shown anyway.
+fn may_be_shown(folder: &Path) -> bool {
+    let home = std::env::var_os("HOME").map(PathBuf::from);
+    let real = home.as_ref().and_then(|home| home.canonicalize().ok());
+    let mut homes = home.iter().chain(&real).map(PathBuf::as_path).chain([Path::new("/root")]);
+    let is_one = |path: &Path| path.starts_with("/home") && path.components().count() <= 3;
+    folder.components().count() > 3 && !is_one(folder) && !homes.any(|home| home.starts_with(folder))
+}
+
+/// Endings of files that a runtime runs.
+const SCRIPTS: &[&str] = &["cjs", "dll", "jar", "js", "mjs", "mts", "php", "pl", "py", "pyz", "rb", "sh", "ts", "wasm"];
+
+/// What a script needs: its package, the nearest folder above it with a manifest; else itself. A file that is no script is not the
+/// server's own, whatever the setup says: it may be anybody's key.
 fn package(file: &Path) -> Option<PathBuf> {
     let manifests = ["package.json", "pyproject.toml", "Cargo.toml", "go.mod", "deno.json"];
     let holds = |folder: &&Path| manifests.iter().any(|manifest| folder.join(manifest).is_file());
-    let narrow = |folder: &&Path| folder.components().count() > 2;
-    let folder = file.ancestors().skip(1).take(4).filter(narrow).find(holds);
+    file.extension().and_then(|ending| ending.to_str()).filter(|ending| SCRIPTS.contains(ending))?;
+    let folder = file.ancestors().skip(1).take(4).filter(|folder| may_be_shown(folder)).find(holds);
     // Packages beside it in one folder of packages are what it runs with.
-    let folder = folder.or_else(|| file.parent().filter(narrow))?;
-    let modules = folder.ancestors().find(|above| above.file_name().is_some_and(|name| name == "node_modules"));
-    Some(modules.unwrap_or(folder).to_path_buf())
+    let modules = |folder: &Path| {
+        let above = folder.ancestors().find(|above| above.file_name().is_some_and(|name| name == "node_modules"));
+        above.map_or_else(|| folder.to_path_buf(), Path::to_path_buf)
+    };
+    Some(folder.map_or_else(|| file.to_path_buf(), modules))
 }
 
 /// Runs a stage of building; only this program itself asks for it.
@@ -222,4 +236,43 @@ pub fn stage(args: &[OsString]) -> Result<u8, String> {
 #[cfg(not(target_os = "linux"))]
 pub fn stage(_args: &[OsString]) -> Result<u8, String> {
     Err("cages are built on Linux only".to_owned())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_home_folder_is_never_shown() {
+        let home = std::env::var("HOME").unwrap_or_else(|_| "/root".to_owned());
+        for (folder, want) in [
+            (home.as_str(), false),
+            ("/root", false),
+            ("/home/crew", false),
+            ("/home", false),
+            ("/", false),
+            ("/opt", false),
+            ("/home/crew/work/tide-table", true),
+            ("/opt/saltmarsh/runtimes/22", true),
+        ] {
+            assert_eq!(may_be_shown(Path::new(folder)), want, "{folder}");
+        }
+    }
+
+    #[test]
+    fn only_scripts_and_their_packages_are_the_servers_own() {
+        let folder = tempfile::tempdir().unwrap();
+        let put = |name: &str| {
+            let file = folder.path().join(name);
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(&file, "").unwrap();
+            file
+        };
+        let (loose, key) = (put("a/b/server.py"), put("a/b/id_ed25519"));
+        put("a/pack/package.json");
+        let packed = put("a/pack/lib/server.js");
+        assert_eq!(package(&loose), Some(loose.clone()));
+        assert_eq!(package(&key), None);
+        assert_eq!(package(&packed), Some(folder.path().join("a/pack")));
+    }
 }

@@ -59,6 +59,7 @@ struct Scope<'s> {
 /// Is a document evidence that was captured (`tsuba-evidence/1`)?
 pub(crate) fn is_evidence(root: &Node) -> bool {
     root.get("schema").and_then(Node::text).is_some_and(|schema| schema.starts_with("tsuba-evidence/"))
+        && root.get("entry").is_some_and(|entry| entry.text().is_some())
 }
 
 /// Of which entry a document is evidence, and whether its answers differ.

@@ -86,15 +86,13 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
     }
     for (pointer, root) in document.rooted() {
         // An API description lists `servers` of its own (OpenAPI, AsyncAPI).
-        // Evidence names whom it is of, and sets up nothing.
-        if crate::evidence::is_evidence(root) {
-            continue;
-        }
         if ["openapi", "swagger", "asyncapi"].iter().any(|key| root.get(key).is_some()) {
             continue;
         }
         search(root, &pointer, 0, &mut found);
-        if found.servers.is_empty() {
+        // Evidence names the address that was asked at its top and sets up nothing there; what else stands in a file that says it is
+        // evidence is looked at like in any other.
+        if found.servers.is_empty() && !crate::evidence::is_evidence(root) {
             bare(root, &pointer, &mut found);
         }
     }

@@ -4,6 +4,7 @@ use crate::asked::{outcome, summary};
 use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::jobs::{Selection, jobs};
+use crate::output;
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
@@ -15,10 +16,11 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Era, Evidence, Job, Options, Redact, Trust, capture};
+use tsuba_capture::{Bounds, Era, Evidence, Job, Options, Redact, Target, Trust, capture};
 use tsuba_core::judge::audit;
-use tsuba_core::text::{fingerprint, mask};
+use tsuba_core::text::{Located, fingerprint, mask};
 use tsuba_core::understand::credential::tokens;
+use tsuba_core::understand::{Remote, Scheme};
 
 /// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence
 ///
@@ -93,6 +95,22 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     };
     let (mut jobs, skipped) = jobs(&audit, &selection);
     if let Some(token) = &options.token {
+        // A token is for one server: another one that got it could use it.
+        let mut origins: Vec<String> = jobs
+            .iter()
+            .filter_map(|job| match &job.target {
+                Target::Remote { url, .. } => Some(url.origin().ascii_serialization()),
+                Target::Local(_) => None,
+            })
+            .collect();
+        origins.sort();
+        origins.dedup();
+        if let [one, other, ..] = origins.as_slice() {
+            bail!("--token-env: {one} and {other} would both get the token; name one with --entry");
+        }
+        if let Some(plain) = origins.iter().find(|origin| !is_safe(origin)) {
+            bail!("--token-env: {plain} is without TLS, and everyone on the path would read the token");
+        }
         // A server may answer with what it was given.
         jobs.iter_mut().for_each(|job| job.redact = job.redact.clone().and(token, &mask(token)));
     }
@@ -129,6 +147,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
     }
     Ok(Done::Clean)
+}
+
+/// May a token be sent there?
+fn is_safe(origin: &str) -> bool {
+    let at = Located { text: origin.to_owned(), ..Located::default() };
+    let remote = Remote::parse(&at);
+    remote.scheme == Scheme::Tls || remote.loopback
 }
 
 fn options(args: &Args) -> anyhow::Result<Options> {
@@ -168,9 +193,8 @@ pub(crate) fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Res
         job.entry.chars().filter(|c| c.is_ascii_alphanumeric() || "-_.".contains(*c)).take(60).collect();
     let id = fingerprint([job.setup.as_str(), job.entry.as_str()]);
     let name = format!("{}-{}.json", plain.trim_matches('.'), id.chars().take(8).collect::<String>());
-    let (path, new) = (folder.join(&name), folder.join(format!(".{name}.new")));
-    let written = fs::write(&new, format!("{clean}\n")).and_then(|()| fs::rename(&new, &path));
-    written.with_context(|| format!("cannot write {}", path.display()))
+    // In one step, through a file that nobody could have laid there before.
+    output::write(Some(&folder.join(name)), |out| writeln!(out, "{clean}"))
 }
 
 fn tell(text: &str) {
