@@ -281,10 +281,15 @@ fn clean(evidence: &mut Evidence, redact: &Redact) {
         session.answers.values_mut().flatten().for_each(|raw| *raw = redact.json(raw));
         session.errors.values_mut().for_each(|raw| *raw = redact.json(raw));
         session.asked.iter_mut().filter_map(|asked| asked.params.as_mut()).for_each(|raw| *raw = redact.json(raw));
+        session.asked.iter_mut().for_each(|asked| text(&mut asked.method));
+        session.notices = session.notices.iter().map(|(method, count)| (redact.text(method), *count)).collect();
+        session.protocol.iter_mut().for_each(text);
         session.troubles.iter_mut().for_each(text);
         text(&mut session.ended);
     }
+    evidence.differs.iter_mut().filter_map(|differs| differs.item.as_mut()).for_each(text);
     for answer in &mut evidence.http {
+        answer.issuer.iter_mut().for_each(text);
         text(&mut answer.url);
         answer.headers.values_mut().for_each(text);
         answer.body.iter_mut().for_each(|raw| *raw = redact.json(raw));

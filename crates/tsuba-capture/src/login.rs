@@ -5,17 +5,17 @@ use crate::capture::{Options, is_loopback};
 use crate::evidence::{Era, Evidence, HttpAnswer};
 use crate::net::{Client, Why};
 use crate::session::{hello, hello_headers};
-use crate::wire::Raw;
+use crate::wire::{Raw, is_too_deep};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::io::Read;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use ureq::Body;
 use ureq::http::{Request, Response, header};
 use url::Url;
 
 /// Metadata and keys of more bytes are not read.
-const MOST: u64 = 1 << 20;
+const MOST: u64 = 256 << 10;
 /// A resource that names more authorization servers is not asked for all of them.
 const SERVERS: usize = 3;
 /// So many times a metadata address may lead on at its own server.
@@ -33,7 +33,8 @@ const KEPT: &[&str] = &[
 /// Asks; `false` where nobody is there to be asked.
 pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut Evidence) -> bool {
     let era = if options.eras.contains(&Era::Handshake) { Era::Handshake } else { Era::Stateless };
-    let asking = Asking { client, within: options.bounds.answer, era };
+    let until = Instant::now() + options.bounds.session;
+    let asking = Asking { client, within: options.bounds.answer, until, era };
     let first = asking.hello("no-token", url, &[]);
     let (status, challenge) = (first.status, first.headers.get("www-authenticate").cloned());
     if status.is_none() {
@@ -55,6 +56,8 @@ pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut 
 struct Asking<'a> {
     client: &'a Client,
     within: Duration,
+    /// When all questions together have taken long enough.
+    until: Instant,
     era: Era,
 }
 
@@ -104,8 +107,13 @@ impl Asking<'_> {
             answer.failed = Some("the address cannot be asked".to_owned());
             return answer;
         };
+        let left = self.until.saturating_duration_since(Instant::now());
+        if left.is_zero() {
+            answer.failed = Some("not asked: the questions before took too long".to_owned());
+            return answer;
+        }
         let agent = &self.client.agent;
-        let request = agent.configure_request(request).timeout_global(Some(self.within)).build();
+        let request = agent.configure_request(request).timeout_global(Some(self.within.min(left))).build();
         match agent.run(request) {
             Ok(response) => {
                 answer.status = Some(response.status().as_u16());
@@ -244,7 +252,8 @@ fn body(response: Response<Body>) -> Option<Raw> {
     }
     let mut bytes = Vec::new();
     response.into_body().into_reader().take(MOST + 1).read_to_end(&mut bytes).ok()?;
-    if bytes.len() as u64 > MOST {
+    // Evidence that nobody can read would hide what else was answered.
+    if bytes.len() as u64 > MOST || is_too_deep(&bytes) {
         return None;
     }
     serde_json::from_slice(&bytes).ok()

@@ -159,9 +159,9 @@ impl<'t> Talk<'t> {
         let result: Value = serde_json::from_str(result.get()).unwrap_or_default();
         let version = result.get("protocolVersion").and_then(Value::as_str).unwrap_or_default();
         if !HANDSHAKE.contains(&version) {
-            self.trouble(format!("answers the handshake with the revision {version:?}, which has none"));
+            self.trouble(format!("answers the handshake with the revision {:?}, which has none", short(version)));
         }
-        self.session.protocol = Some(version.to_owned());
+        self.session.protocol = Some(short(version));
         self.peer.agreed(version);
         self.notify("notifications/initialized")?;
         self.lists(asker, result.get("capabilities"))
@@ -331,7 +331,7 @@ impl<'t> Talk<'t> {
             ));
         }
         if self.session.asked.len() < KEPT && method != "ping" {
-            self.session.asked.push(Asked { method, params });
+            self.session.asked.push(Asked { method: short(&method), params });
         }
         let text = format!(r#"{{"jsonrpc":"2.0","id":{id},{answer}}}"#);
         let until = self.until.min(Instant::now() + self.bounds.answer);

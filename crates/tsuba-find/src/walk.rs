@@ -195,7 +195,7 @@ fn reason(error: std::io::Error) -> &'static str {
 
 /// Searches a large file, piece by piece, for the word that names servers.
 fn mentions_servers(file: &File) -> bool {
-    AhoCorasick::new(["mcpServers"]).is_ok_and(|word| word.stream_find_iter(file).next().is_some())
+    AhoCorasick::new(["mcpServers", "\"tsuba-evidence/"]).is_ok_and(|word| word.stream_find_iter(file).next().is_some())
 }
 
 /// Reads one file that is named rather than found.

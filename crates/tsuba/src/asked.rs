@@ -4,6 +4,7 @@ use crate::jobs::Skipped;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Evidence, Job};
+use tsuba_core::text::Cleaner;
 
 /// What came of asking an entry: the group it is told in, and its line there.
 pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, String) {
@@ -40,8 +41,9 @@ pub(crate) fn summary(
     told: &[(Group, String)],
     count: usize,
     skipped: &[Skipped],
+    cleaner: &Cleaner,
 ) -> io::Result<()> {
-    let clean = |text: &str| -> String { text.chars().map(|c| if c.is_control() { '\u{fffd}' } else { c }).collect() };
+    let clean = |text: &str| cleaner.clean(text);
     let of = |group: &Group| told.iter().filter(|(other, _)| other == group).count();
     let (listed, login) = (of(&Group::Listed), of(&Group::WantsLogin));
     let silent = told.len() - listed - login;

@@ -247,7 +247,8 @@ fn each_wall_of_the_cage_holds() {
     let read = format!("read={}", private.display());
     let write = format!("write={}", dir.path("planted.txt").display());
     let connect = format!("connect=127.0.0.1:{port}");
-    let attacks: [(&str, &str, &[&str]); 10] = [
+    let attacks: [(&str, &str, &[&str]); 11] = [
+        ("processes", "write=/proc/self/comm", &["failed: ReadOnlyFilesystem", "failed: PermissionDenied"]),
         ("home", read.as_str(), &["failed: NotFound"]),
         ("plant", write.as_str(), &["failed: NotFound", "failed: ReadOnlyFilesystem"]),
         ("settings", "write=/etc/planted", &["failed: ReadOnlyFilesystem", "failed: PermissionDenied"]),

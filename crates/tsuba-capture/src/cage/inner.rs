@@ -27,6 +27,7 @@ pub(super) fn run(plan: &Plan) -> Result<u8, String> {
     rustix::system::sethostname(b"cage").map_err(|e| failed("it cannot be named", &e))?;
     // From Linux 6.14 on each namespace has a limit of its own; where it has none, the watch below must do.
     let _limited = fs::write("/proc/sys/kernel/pid_max", "512");
+    files::close().map_err(|e| failed("the process list cannot be closed", &e))?;
     let mut watch = Watch::new(decoys, &plan.helper, report.clone()).map_err(|e| failed("it cannot be watched", &e))?;
     let server = Command::new(SELF)
         .args(["cage", "server"])

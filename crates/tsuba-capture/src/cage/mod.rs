@@ -37,6 +37,8 @@ pub(crate) const HOME: &str = "/home/crew";
 /// The folder that a server is started in, where it has none of its own. Not its home: what a program reads where it is started it may
 /// well read.
 pub(crate) const WORK: &str = "/home/crew/work";
+/// The variable that hands the plan from stage to stage.
+const PLAN: &str = "TSUBA_CAGE";
 /// This program, inside.
 const SELF: &str = "/.tsuba";
 
@@ -89,6 +91,7 @@ impl Cage {
         let run = Command::new(&caged.launch.program)
             .args(&caged.launch.args)
             .env_clear()
+            .envs(caged.launch.env.iter().map(|(name, value)| (name, value)))
             .stdin(Stdio::null())
             .stderr(Stdio::piped())
             .output()
@@ -131,10 +134,10 @@ impl Cage {
             env,
             cwd: cwd.unwrap_or_else(|| WORK.into()),
         };
-        let file = folder.path().join("plan");
-        fs::write(&file, serde_json::to_vec(&plan)?)?;
-        let args = vec!["cage".into(), "outer".into(), file.into()];
-        Ok(Caged { launch: Launch { program: self.program.clone().into(), args, ..Launch::default() }, folder })
+        // It may hold what the server is handed, and is therefore written to no file.
+        let env = vec![(PLAN.into(), serde_json::to_string(&plan)?.into())];
+        let args = vec!["cage".into(), "outer".into()];
+        Ok(Caged { launch: Launch { program: self.program.clone().into(), args, env, cwd: None }, folder })
     }
 }
 
@@ -217,13 +220,14 @@ fn package(file: &Path) -> Option<PathBuf> {
 /// What could not be built, in words for a person.
 #[cfg(target_os = "linux")]
 pub fn stage(args: &[OsString]) -> Result<u8, String> {
-    let plan = |file: &OsString| -> Result<Plan, String> {
-        let bytes = fs::read(file).map_err(|error| format!("the cage has no plan: {error}"))?;
-        serde_json::from_slice(&bytes).map_err(|error| format!("the cage's plan cannot be read: {error}"))
-    };
     match args {
-        [stage, file] if stage == "outer" => outer::run(file),
-        [stage, file] if stage == "inner" => inner::run(&plan(file)?),
+        [stage] if stage == "outer" => outer::run(),
+        [stage] if stage == "inner" => {
+            let text = std::env::var(PLAN).map_err(|_| "the cage has no plan".to_owned())?;
+            inner::run(
+                &serde_json::from_str(&text).map_err(|error| format!("the cage's plan cannot be read: {error}"))?,
+            )
+        }
         [stage, cwd, program, args @ ..] if stage == "server" => server::run(Path::new(cwd), Path::new(program), args),
         _ => Err("a cage is built by `tsuba capture`".to_owned()),
     }

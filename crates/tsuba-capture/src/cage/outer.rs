@@ -2,12 +2,11 @@
 
 use nix::sched::{CloneFlags, unshare};
 use rustix::process::{Signal, set_parent_process_death_signal};
-use std::ffi::OsString;
 use std::fs;
 use std::os::unix::process::ExitStatusExt as _;
 use std::process::Command;
 
-pub(super) fn run(plan: &OsString) -> Result<u8, String> {
+pub(super) fn run() -> Result<u8, String> {
     let failed = |what: &str, error: &dyn std::fmt::Display| format!("no cage: {what} ({error})");
     // Whoever asked for the cage may be killed: nothing stays behind.
     set_parent_process_death_signal(Some(Signal::KILL))
@@ -27,7 +26,7 @@ pub(super) fn run(plan: &OsString) -> Result<u8, String> {
     }
     let program = std::env::current_exe().map_err(|e| failed("this program is not to be found", &e))?;
     let mut inner = Command::new(program);
-    let status = inner.args(["cage", "inner"]).arg(plan).env_clear().status();
+    let status = inner.args(["cage", "inner"]).status();
     let status = status.map_err(|e| failed("its first process does not start", &e))?;
     let code = status.code().or_else(|| status.signal().map(|signal| 128 + signal)).unwrap_or(2);
     Ok(u8::try_from(code).unwrap_or(2))

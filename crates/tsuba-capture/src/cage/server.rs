@@ -1,5 +1,6 @@
 //! The third stage: gives up every right that is left, and becomes the server.
 
+use landlock::RulesetStatus;
 use landlock::{
     ABI, Access as _, AccessFs, CompatLevel, Compatible as _, Ruleset, RulesetAttr as _, RulesetCreatedAttr as _,
     Scope, path_beneath_rules,
@@ -31,7 +32,9 @@ pub(super) fn run(cwd: &Path, program: &Path, args: &[OsString]) -> Result<u8, S
     }
     clear_ambient_capability_set().map_err(|e| failed("rights cannot be given up", &e))?;
     set_no_new_privs(true).map_err(|e| failed("rights cannot be given up", &e))?;
-    files().map_err(|e| failed("files cannot be locked away", &e))?;
+    if files().map_err(|e| failed("files cannot be locked away", &e))? == RulesetStatus::NotEnforced {
+        return Err("no cage: the system has no Landlock".to_owned());
+    }
     let none = CapabilitySet::empty();
     let nothing = CapabilitySets { effective: none, permitted: none, inheritable: none };
     set_capabilities(None, nothing).map_err(|e| failed("rights cannot be given up", &e))?;
@@ -58,12 +61,12 @@ fn limits() -> rustix::io::Result<()> {
 }
 
 /// Landlock: the same again as the mounts, by other means.
-fn files() -> Result<(), landlock::RulesetError> {
+fn files() -> Result<RulesetStatus, landlock::RulesetError> {
     let abi = ABI::V6;
     let read = AccessFs::from_read(abi);
     let write = ["/home", "/tmp", "/dev/null", "/dev/zero", "/dev/full"];
     let there = |path: &&str| Path::new(path).exists();
-    Ruleset::default()
+    let restricted = Ruleset::default()
         .set_compatibility(CompatLevel::BestEffort)
         .handle_access(AccessFs::from_all(abi))?
         .scope(Scope::from_all(abi))?
@@ -71,7 +74,7 @@ fn files() -> Result<(), landlock::RulesetError> {
         .add_rules(path_beneath_rules(["/"], read))?
         .add_rules(path_beneath_rules(write.iter().filter(|path| there(path)), AccessFs::from_all(abi)))?
         .restrict_self()?;
-    Ok(())
+    Ok(restricted.ruleset)
 }
 
 /// Calls by which a process leaves its cage, looks into others, or speaks to parts of the system that no server needs.

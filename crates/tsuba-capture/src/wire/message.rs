@@ -71,7 +71,7 @@ struct Code {
 
 /// The messages in a text: one, or several in an array (protocol 2025-03-26).
 pub fn messages(text: &[u8]) -> Vec<Message> {
-    if depth(text) > MAX_DEPTH {
+    if is_too_deep(text) {
         return vec![Message::Invalid("nested too deep")];
     }
     if text.iter().find(|byte| !byte.is_ascii_whitespace()) == Some(&b'[') {
@@ -107,6 +107,11 @@ fn message(text: &[u8]) -> Message {
         },
         (None, _, None, None) => Message::Invalid("no JSON-RPC message"),
     }
+}
+
+/// Is JSON nested deeper than is read?
+pub fn is_too_deep(text: &[u8]) -> bool {
+    depth(text) > MAX_DEPTH
 }
 
 /// How deep a text is nested; brackets in strings do not count.

@@ -6,7 +6,7 @@ mod message;
 
 pub use events::{Event, Events};
 pub use lines::{Line, Lines};
-pub use message::{Message, Raw, messages};
+pub use message::{Message, Raw, is_too_deep, messages};
 
 /// Feeds bytes to everything that reads bytes from outside, in pieces of any size, for fuzzing: it must neither panic nor keep more than
 /// it was told to.

@@ -12,7 +12,7 @@ const MAX_SEARCH: usize = 8;
 
 /// Could these bytes be a listing? For files that cannot be parsed: only what names one unmistakably counts.
 pub(crate) fn looks_like_listing(bytes: &[u8]) -> bool {
-    memchr::memmem::find(bytes, b"\"inputSchema\"").is_some()
+    [&b"\"inputSchema\""[..], b"\"tsuba-evidence/"].iter().any(|word| memchr::memmem::find(bytes, word).is_some())
 }
 
 /// Every listing of a document.

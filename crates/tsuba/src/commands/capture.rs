@@ -142,7 +142,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     told.sort();
     let mut out = anstream::stdout().lock();
-    summary(&mut out, (&args.output, &args.r#where.inputs), &told, count, &skipped)?;
+    summary(&mut out, (&args.output, &args.r#where.inputs), &told, count, &skipped, &audit.cleaner)?;
     if told.len() < count {
         bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
     }

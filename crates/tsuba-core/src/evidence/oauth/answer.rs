@@ -58,8 +58,6 @@ pub struct Answer {
     pub status: Option<Located>,
     /// `WWW-Authenticate`.
     pub challenge: Option<Located>,
-    /// `Access-Control-Allow-Origin`.
-    pub allows_origin: Option<Located>,
 }
 
 impl Answer {
@@ -74,14 +72,7 @@ impl Answer {
             let member = members.iter().find(|member| member.key.text.eq_ignore_ascii_case(wanted))?;
             member.value.located(pointer.key(&member.key.text))
         };
-        Some(Self {
-            ask,
-            start: name,
-            url: fields.text("url"),
-            status,
-            challenge: header("www-authenticate"),
-            allows_origin: header("access-control-allow-origin"),
-        })
+        Some(Self { ask, start: name, url: fields.text("url"), status, challenge: header("www-authenticate") })
     }
 
     /// The status as a number; 0 where there was no answer.

@@ -15,10 +15,6 @@ pub struct ClientMetadata {
     pub login: Option<Located>,
     /// `grant_types`.
     pub grants: Vec<Located>,
-    /// `application_type`.
-    pub kind: Option<Located>,
-    /// Has it a secret, or keys of its own?
-    pub keeps_secret: bool,
     /// `client_secret_expires_at`, in seconds since 1970; 0 means never (RFC 7591, 3.2.1).
     pub secret_expires: Option<i64>,
     /// The algorithms it has things signed with.
@@ -56,8 +52,6 @@ impl ClientMetadata {
             redirects: redirects.unwrap_or_default(),
             login: fields.text("token_endpoint_auth_method"),
             grants: fields.texts("grant_types").unwrap_or_default(),
-            kind: fields.text("application_type"),
-            keeps_secret: ["client_secret", "jwks", "jwks_uri"].iter().any(|key| fields.has(key)),
             secret_expires: fields.number("client_secret_expires_at"),
             algorithms: ALGORITHMS.iter().filter_map(|key| fields.text(key)).collect(),
         })

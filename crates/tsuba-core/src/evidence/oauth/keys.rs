@@ -20,10 +20,6 @@ pub struct KeySet {
 pub struct WebKey {
     /// `kty`: the kind.
     pub kind: Located,
-    /// `crv`: the curve, where it is of one.
-    pub curve: Option<Located>,
-    /// `alg`: what it is for.
-    pub algorithm: Option<Located>,
     /// The length of an RSA modulus (bits).
     pub bits: Option<u32>,
     /// The public exponent of an RSA key, where it fits.
@@ -58,8 +54,6 @@ impl WebKey {
         let number = |name: &str| BASE64_URL_SAFE_NO_PAD.decode(fields.text(name)?.text.trim_end_matches('=')).ok();
         let exponent = number("e").filter(|bytes| bytes.len() <= 8);
         Some(Self {
-            curve: fields.text("crv"),
-            algorithm: fields.text("alg"),
             bits: number("n").map(|bytes| length(&bytes)),
             exponent: exponent.map(|bytes| bytes.iter().fold(0, |sum, byte| sum << 8 | u64::from(*byte))),
             private,

@@ -25,7 +25,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let silent = server.challenges.is_none();
         let what =
             if silent { "does not say that it supports PKCE" } else { "supports no method of PKCE that clients use" };
-        out.hit(shared::at(server))
+        out.hit(&server.issuer)
             .word("issuer", server.issuer.text.clone())
             .word("what", what)
             .because_if(silent, Circumstance::Faint)

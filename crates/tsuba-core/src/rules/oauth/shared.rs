@@ -1,6 +1,5 @@
 //! What the rules of this family share.
 
-use crate::evidence::oauth::ServerMetadata;
 use crate::prelude::*;
 use crate::text::Located;
 
@@ -22,11 +21,6 @@ pub(super) fn same_site(one: &str, other: &str) -> bool {
         labels.join(".")
     };
     one == other || parent(one) == parent(other)
-}
-
-/// Where something absent from metadata is told: at their issuer.
-pub(super) fn at(server: &ServerMetadata) -> &Located {
-    &server.issuer
 }
 
 #[cfg(test)]
