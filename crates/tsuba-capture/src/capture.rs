@@ -3,7 +3,7 @@
 use crate::bounds::Bounds;
 use crate::cage::{Cage, Caged};
 use crate::differ::differences;
-use crate::evidence::{Era, Evidence, SCHEMA, Session, Tool, Touched};
+use crate::evidence::{Era, Evidence, SCHEMA, Session, Token, Tool, Touched};
 use crate::login;
 use crate::net::{Client, Reachable, Trust};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
@@ -133,6 +133,7 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         },
         url: None,
         command: Vec::new(),
+        token: None,
         sessions: Vec::new(),
         differs: Vec::new(),
         http: Vec::new(),
@@ -189,6 +190,7 @@ impl Capturing<'_> {
         if !login::ask(&client, url, self.options, &mut self.evidence) {
             return;
         }
+        self.evidence.token = self.options.token.as_deref().and_then(Token::read);
         let mut headers = headers.to_vec();
         headers.extend(self.options.token.iter().map(|token| ("Authorization".to_owned(), format!("Bearer {token}"))));
         let http = |era: Era| {
@@ -272,6 +274,10 @@ fn clean(evidence: &mut Evidence, redact: &Redact) {
     evidence.url.iter_mut().for_each(text);
     evidence.command.iter_mut().for_each(text);
     evidence.troubles.iter_mut().for_each(text);
+    if let Some(Token { claims }) = &mut evidence.token {
+        text(&mut claims.scope);
+        claims.aud.iter_mut().for_each(text);
+    }
     if let Some(cage) = &mut evidence.cage {
         for list in [&mut cage.written, &mut cage.programs, &mut cage.names] {
             list.iter_mut().for_each(text);

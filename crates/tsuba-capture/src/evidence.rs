@@ -4,6 +4,7 @@ use crate::wire::Raw;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
+use tsuba_core::understand::credential::Claims;
 
 /// The name of the format; it changes only where old readers could misread.
 pub const SCHEMA: &str = "tsuba-evidence/1";
@@ -31,6 +32,9 @@ pub struct Evidence {
     /// The program and its arguments, without what is secret in them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub command: Vec<String>,
+    /// What the token in use says of itself; absent where none was used, or where it cannot be read.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub token: Option<Token>,
     /// The conversations, in the order held.
     pub sessions: Vec<Session>,
     /// Where the server answers one client otherwise than another.
@@ -87,6 +91,38 @@ impl Touched {
                 }
             }
         }
+    }
+}
+
+/// The token that a capture listed with. The token itself is kept nowhere.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Token {
+    /// Its claims, as far as they say how far it reaches (RFC 9068, 2.2).
+    pub claims: TokenClaims,
+}
+
+/// Claims of a token.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct TokenClaims {
+    /// What it lets do, with a blank between two scopes.
+    pub scope: String,
+    /// Whom it is meant for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub aud: Vec<String>,
+    /// When it was issued, in seconds since 1970.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub iat: Option<i64>,
+    /// When it ends, likewise.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub exp: Option<i64>,
+}
+
+impl Token {
+    /// Reads a JSON Web Token; `None` where it is another kind of token.
+    pub(crate) fn read(token: &str) -> Option<Self> {
+        let claims = Claims::decode(token)?;
+        let (scope, aud) = (claims.scopes.join(" "), claims.audience);
+        Some(Self { claims: TokenClaims { scope, aud, iat: claims.issued, exp: claims.expires } })
     }
 }
 

@@ -34,7 +34,7 @@ const KEPT: &[&str] = &[
 pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut Evidence) -> bool {
     let era = if options.eras.contains(&Era::Handshake) { Era::Handshake } else { Era::Stateless };
     let until = Instant::now() + options.bounds.session;
-    let asking = Asking { client, within: options.bounds.answer, until, era };
+    let asking = Asking { client, within: options.bounds.answer, until, era, token: options.token.as_deref() };
     let first = asking.hello("no-token", url, &[]);
     let (status, challenge) = (first.status, first.headers.get("www-authenticate").cloned());
     if status.is_none() {
@@ -59,6 +59,8 @@ struct Asking<'a> {
     /// When all questions together have taken long enough.
     until: Instant,
     era: Era,
+    /// The token in use.
+    token: Option<&'a str>,
 }
 
 impl Asking<'_> {
@@ -178,8 +180,28 @@ impl Asking<'_> {
                 let answer = self.answer("registration", &endpoint, request.body(String::new()), false);
                 evidence.http.push(answer);
             }
+            let is_issuer = metadata.get("issuer").and_then(Value::as_str) == Some(named(issuer).as_str());
+            if let Some((token, endpoint)) = self.token.zip(address("introspection_endpoint"))
+                && is_issuer
+                && endpoint.origin() == issuer.origin()
+            {
+                evidence.http.push(self.introspect(token, &endpoint));
+            }
             return;
         }
+    }
+
+    /// Asks an authorization server about the token, which is also what allows to ask (RFC 7662, 2.1). Only the issuer that the server named is
+    /// asked, at its own origin: nobody gets the token who could not have had it from the server.
+    fn introspect(&self, token: &str, endpoint: &Url) -> HttpAnswer {
+        let form = url::form_urlencoded::Serializer::new(String::new())
+            .extend_pairs([("token", token), ("token_type_hint", "access_token")])
+            .finish();
+        let request = Request::post(endpoint.as_str())
+            .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+            .header(header::ACCEPT, "application/json")
+            .header(header::AUTHORIZATION, format!("Bearer {token}"));
+        self.answer("introspection", endpoint, request.body(form), true)
     }
 }
 

@@ -3,6 +3,57 @@
 use crate::wire::Raw;
 use serde_json::value::RawValue;
 
+/// Keys without which an answer could not be read as one. They are words of the protocol, whoever has one for a password.
+const KEYS: &[&str] = &[
+    "active",
+    "annotations",
+    "arguments",
+    "authorization_endpoint",
+    "authorization_servers",
+    "capabilities",
+    "contents",
+    "default",
+    "description",
+    "enum",
+    "exp",
+    "frontmatter",
+    "inputSchema",
+    "instructions",
+    "issuer",
+    "items",
+    "jwks_uri",
+    "keys",
+    "kty",
+    "messages",
+    "method",
+    "mimeType",
+    "name",
+    "nextCursor",
+    "outputSchema",
+    "params",
+    "prompts",
+    "properties",
+    "protocolVersion",
+    "readOnlyHint",
+    "required",
+    "resource",
+    "resourceTemplates",
+    "resources",
+    "resultType",
+    "scope",
+    "serverInfo",
+    "skills",
+    "supportedVersions",
+    "text",
+    "title",
+    "token_endpoint",
+    "tools",
+    "type",
+    "uri",
+    "uriTemplate",
+    "version",
+];
+
 /// What must not be kept, and what stands in its place.
 #[derive(Clone, Debug, Default)]
 pub struct Redact {
@@ -56,7 +107,7 @@ impl Redact {
             rest = after;
             let said: Option<String> = serde_json::from_str(literal).ok();
             match said.map(|said| (self.text(&said), said)) {
-                Some((clean, said)) if clean != said => {
+                Some((clean, said)) if clean != said && !(is_key(rest) && KEYS.contains(&said.as_str())) => {
                     changed = true;
                     out.push_str(&serde_json::Value::String(clean).to_string());
                 }
@@ -70,6 +121,11 @@ impl Redact {
         // Strings were put in the place of strings.
         RawValue::from_string(out).unwrap_or_else(|_| RawValue::NULL.to_owned())
     }
+}
+
+/// Does what follows a string make a key of it?
+fn is_key(after: &str) -> bool {
+    after.trim_start().starts_with(':')
 }
 
 /// The length of a string literal with its quotes.
@@ -95,12 +151,15 @@ mod tests {
         let redact = Redact::new(vec![
             ("s3cr\"et-value".to_owned(), "s3cr… (12)".to_owned()),
             ("s3".to_owned(), "-".to_owned()),
+            ("tool".to_owned(), "t… (4)".to_owned()),
         ]);
         for (json, want) in [
             (r#"{"a": "x", "n": 1.0}"#, r#"{"a": "x", "n": 1.0}"#),
             (r#"{"a":  "the s3cr\"et-value here"}"#, r#"{"a":  "the s3cr… (12) here"}"#),
             (r#"["\u0073\u0033cr\"et-value"]"#, r#"["s3cr… (12)"]"#),
             (r#"{"s3": "\\"}"#, r#"{"-": "\\"}"#),
+            // A word of the protocol stays, as a key.
+            (r#"{"tools" : ["tools"], "toolbox": 1}"#, r#"{"tools" : ["t… (4)s"], "t… (4)box": 1}"#),
         ] {
             let raw = RawValue::from_string(json.to_owned()).unwrap();
             assert_eq!(redact.json(&raw).get(), want);

@@ -179,9 +179,18 @@ fn a_server_that_wants_a_login_is_asked_about_it_and_nothing_is_registered() {
 
 #[test]
 fn with_a_token_the_tools_are_listed_and_the_token_is_not_kept() {
-    let evidence = &captured(&[&[Weakness::WantsToken]], &options(Some("made-up-token-of-the-stand-in")))[0];
-    assert_eq!(tools(evidence, 0), ["get_tide", "list_harbours"]);
-    assert!(!evidence.to_string().contains("made-up-token-of-the-stand-in"));
+    use Weakness::{WantsToken, WrongIssuer};
+    let all = captured(&[&[WantsToken], &[WantsToken, WrongIssuer]], &options(Some("made-up-token-of-the-stand-in")));
+    let asked = |evidence: &Value| {
+        let all = evidence["http"].as_array().unwrap().iter();
+        all.filter(|answer| answer["ask"] == "introspection").map(|a| a["body"]["scope"].clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(tools(&all[0], 0), ["get_tide", "list_harbours"]);
+    assert_eq!(asked(&all[0]), ["tides.read"]);
+    assert!(asked(&all[1]).is_empty(), "nobody is asked about the token who is not the issuer that the server named");
+    assert!(all.iter().all(|evidence| !evidence.to_string().contains("made-up-token-of-the-stand-in")));
+    // Without a token there is nothing to be asked about.
+    assert!(asked(&captured(&[&[WantsToken]], &options(None))[0]).is_empty());
 }
 
 #[test]

@@ -10,6 +10,8 @@ pub(crate) enum Name {
     Notation,
     /// A dotenv file: read when it lies beside a setup or is named by one.
     Dotenv,
+    /// A table: a list of grants, or more often data.
+    Table,
     /// No ending, or one that says nothing.
     Open,
     /// Never a setup.
@@ -19,17 +21,17 @@ pub(crate) enum Name {
 /// Endings of files that are no setups, sorted. They are skipped unread, which is what makes the walk fast.
 const NEVER: &[&str] = &[
     "7z", "a", "aac", "adoc", "ai", "apk", "avi", "avif", "bash", "bat", "bin", "bmp", "br", "bz2", "c", "cc", "cjs",
-    "class", "cmake", "cpp", "crt", "cs", "css", "csv", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc",
-    "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go",
-    "gql", "gradle", "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "htm", "html", "ico", "img", "iml",
-    "inl", "ipynb", "iso", "jar", "java", "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib",
-    "lock", "log", "lua", "lz4", "m", "m4a", "map", "md", "mdx", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg",
-    "msi", "mts", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf",
-    "pem", "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd",
-    "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs", "rst", "s", "sass", "scala", "scss", "sh", "snap",
-    "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "swift", "tar", "tex", "tf", "tgz",
-    "tif", "tiff", "ts", "tsv", "tsx", "ttf", "txt", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm", "webp",
-    "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip", "zsh", "zst",
+    "class", "cmake", "cpp", "crt", "cs", "css", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc", "docx",
+    "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go", "gql",
+    "gradle", "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "htm", "html", "ico", "img", "iml", "inl",
+    "ipynb", "iso", "jar", "java", "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib", "lock",
+    "log", "lua", "lz4", "m", "m4a", "map", "md", "mdx", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi",
+    "mts", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "pem",
+    "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi",
+    "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs", "rst", "s", "sass", "scala", "scss", "sh", "snap", "so",
+    "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "swift", "tar", "tex", "tf", "tgz", "tif",
+    "tiff", "ts", "tsx", "ttf", "txt", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm", "webp", "whl", "wmv",
+    "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip", "zsh", "zst",
 ];
 
 /// Endings are at most this long (bytes); a longer one is none.
@@ -51,6 +53,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     lower.make_ascii_lowercase();
     match &*lower {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
+        b"csv" | b"tsv" => Name::Table,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
     }
@@ -96,6 +99,9 @@ const WORDS: &[&str] = &[
     "bearer_methods_supported",
     "scopes_supported",
     "redirect_uris",
+    "token_type",
+    "scope\"",
+    "scopes\"",
     "\"kty\"",
 ];
 
@@ -109,9 +115,21 @@ impl Prefilter {
         match bytes {
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => true,
             _ if name == Name::Open && looks_binary(bytes) => false,
+            _ if name == Name::Table => heads_grants(bytes),
             _ => self.words.find(bytes).is_some(),
         }
     }
+}
+
+/// The first line of a table is looked for in so many bytes.
+pub(crate) const HEAD: usize = 4096;
+
+/// Does the first line of a table name a column of scopes?
+fn heads_grants(bytes: &[u8]) -> bool {
+    let head = bytes.get(..bytes.len().min(HEAD)).unwrap_or_default();
+    let line = head.split(|byte| *byte == b'\n').find(|line| !line.trim_ascii().is_empty()).unwrap_or_default();
+    let lower = line.to_ascii_lowercase();
+    ["scope", "permissions"].iter().any(|word| lower.windows(word.len()).any(|window| window == word.as_bytes()))
 }
 
 fn looks_binary(bytes: &[u8]) -> bool {
@@ -138,6 +156,7 @@ mod tests {
             (".mcprc", Name::Open),
             ("servers.conf", Name::Open),
             ("x.backup", Name::Open),
+            ("grants.csv", Name::Table),
             ("main.rs", Name::Other),
             ("a.png", Name::Other),
             ("package.lock", Name::Other),
@@ -157,5 +176,7 @@ mod tests {
         assert!(filter.passes(b"\xFF\xFEx\0", Name::Notation));
         assert!(!filter.passes(br#"{"name": "tide"}"#, Name::Notation));
         assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
+        assert!(filter.passes(b"\nApp;User;Granted Scopes\ntide", Name::Table));
+        assert!(!filter.passes(b"Harbour;Height\nscope;1", Name::Table));
     }
 }

@@ -1,10 +1,10 @@
 //! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
 
-use crate::candidate::{Name, OPEN_LIMIT, Prefilter, by_name};
+use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use aho_corasick::AhoCorasick;
 use ignore::{WalkBuilder, WalkState};
 use std::fs::File;
-use std::io::Read;
+use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use tsuba_core::read::{Input, MAX_BYTES};
@@ -165,8 +165,21 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
     if name == Name::Open && length > OPEN_LIMIT && !named {
         return Ok(None);
     }
+    // A table is data more often than not, and may be long: its first line decides.
+    if name == Name::Table && !named {
+        let mut head = Vec::with_capacity(HEAD);
+        (&file).take(HEAD as u64).read_to_end(&mut head).map_err(reason)?;
+        if !prefilter.passes(&head, name) {
+            return Ok(None);
+        }
+        file.rewind().map_err(reason)?;
+    }
     if length > MAX_BYTES as u64 {
-        return if named || mentions_servers(&file) { Err("larger than 32 MiB, not read") } else { Ok(None) };
+        return if named || name == Name::Table || mentions_servers(&file) {
+            Err("larger than 32 MiB, not read")
+        } else {
+            Ok(None)
+        };
     }
     let bytes = read_bounded(&mut file, length)?;
     if name != Name::Dotenv && !named && !prefilter.passes(&bytes, name) {

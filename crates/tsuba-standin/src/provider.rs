@@ -24,11 +24,20 @@ pub(crate) fn metadata(server: &Server, origin: &str) -> Value {
     let types = if server.is(Weakness::Implicit) { json!(["code", "token"]) } else { json!(["code"]) };
     json!({
         "issuer": issuer, "authorization_endpoint": format!("{origin}/authorize"), "token_endpoint": format!("{origin}/token"),
-        "registration_endpoint": format!("{origin}/register"), "jwks_uri": format!("{origin}/keys"),
+        "registration_endpoint": format!("{origin}/register"), "introspection_endpoint": format!("{origin}/introspect"), "jwks_uri": format!("{origin}/keys"),
         "response_types_supported": types, "grant_types_supported": ["authorization_code", "refresh_token"],
         "code_challenge_methods_supported": methods, "token_endpoint_auth_methods_supported": ["none", "private_key_jwt"],
         "authorization_response_iss_parameter_supported": true
     })
+}
+
+/// What the token may do (RFC 7662).
+pub(crate) fn introspection(server: &Server, origin: &str) -> Value {
+    let scope = server.kind.scope();
+    if server.is(Weakness::WideToken) {
+        return json!({ "active": true, "client_id": "desk", "scope": format!("{scope} crew.read tides:admin") });
+    }
+    json!({ "active": true, "client_id": "desk", "scope": scope, "aud": format!("{origin}/mcp"), "exp": 1_900_000_000 })
 }
 
 /// The key set (RFC 7517): a public key on a curve, or a short one of RSA.

@@ -32,6 +32,15 @@ impl Kind {
         Self::ALL.into_iter().find(|(_, known)| *known == name).map(|(kind, _)| kind)
     }
 
+    /// What a token for it may do.
+    pub(crate) fn scope(self) -> &'static str {
+        match self {
+            Self::TideTable => "tides.read",
+            Self::BerthBoard => "berths.read berths.write",
+            Self::CrewMail => "mail.read mail.send",
+        }
+    }
+
     fn tools(self) -> Vec<Value> {
         let harbour = json!({ "type": "string", "description": "The harbour's short name.", "maxLength": 40 });
         let schema = |properties: Value, required: Value| json!({ "type": "object", "properties": properties, "required": required, "additionalProperties": false });

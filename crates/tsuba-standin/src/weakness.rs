@@ -61,11 +61,13 @@ pub enum Weakness {
     OpenRegistration,
     /// The identity provider signs with a short key.
     ShortKey,
+    /// The token may do more than the tools need, for ever and everywhere.
+    WideToken,
 }
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 29] = [
+    pub const ALL: [(Self, &'static str); 30] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
@@ -95,6 +97,7 @@ impl Weakness {
         (Self::Implicit, "implicit"),
         (Self::OpenRegistration, "open-registration"),
         (Self::ShortKey, "short-key"),
+        (Self::WideToken, "wide-token"),
     ];
 
     /// The weakness with this name.

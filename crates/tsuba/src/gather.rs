@@ -30,6 +30,9 @@ pub(crate) struct Where {
     /// Configuration file [default: tsuba.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
+    /// Folders of evidence, in full.
+    #[arg(skip)]
+    evidence: Vec<PathBuf>,
 }
 
 impl Where {
@@ -42,9 +45,20 @@ impl Where {
         if self.inputs.is_empty() { vec![PathBuf::from(".")] } else { self.inputs.clone() }
     }
 
+    /// One folder as it is.
+    pub(crate) fn folder(folder: PathBuf, jobs: usize, config: Option<PathBuf>) -> Self {
+        Self { inputs: vec![folder], everything: false, jobs, config, evidence: Vec::new() }
+    }
+
+    /// Does a file lie in a folder of evidence?
+    fn is_evidence(&self, path: &Path) -> bool {
+        !self.evidence.is_empty()
+            && path.canonicalize().is_ok_and(|path| self.evidence.iter().any(|folder| path.starts_with(folder)))
+    }
+
     /// With folders of evidence, but for those that lie in the inputs anyway.
     pub(crate) fn with(&self, evidence: &[PathBuf]) -> anyhow::Result<Self> {
-        let mut inputs = self.paths();
+        let (mut inputs, mut folders) = (self.paths(), Vec::new());
         let whole = |path: &Path| path.canonicalize().ok();
         let known: Vec<PathBuf> = inputs.iter().filter_map(|input| whole(input)).collect();
         for folder in evidence {
@@ -52,8 +66,9 @@ impl Where {
             if !known.iter().any(|input| path.starts_with(input)) {
                 inputs.push(folder.clone());
             }
+            folders.push(path);
         }
-        Ok(Self { inputs, ..self.clone() })
+        Ok(Self { inputs, evidence: folders, ..self.clone() })
     }
 }
 
@@ -129,7 +144,9 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     }));
     let mut facts = Facts::default();
     for study in studies.iter_mut().filter(|s| s.document.path != STDIN) {
-        study.document.facts = facts.of(Path::new(&study.document.path), &config);
+        let path = Path::new(&study.document.path);
+        study.document.facts = facts.of(path, &config);
+        study.document.facts.evidence = wanted.is_evidence(path);
         shorten(&mut study.document.path, base);
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));

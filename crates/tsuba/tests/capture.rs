@@ -92,7 +92,8 @@ fn evidence_is_kept_and_judged() {
 #[test]
 fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     use tsuba_standin::{Kind, Server, Weakness, serve};
-    let weak = [Weakness::WantsToken, Weakness::BroadScopes, Weakness::ShortKey, Weakness::TokenInQuery];
+    let weak =
+        [Weakness::WantsToken, Weakness::BroadScopes, Weakness::ShortKey, Weakness::TokenInQuery, Weakness::WideToken];
     let web = serve(vec![Server { kind: Kind::BerthBoard, weak: weak.into(), ..Server::default() }]).unwrap();
     let text = json!({ "mcpServers": { "berth-board": { "url": format!("{}/mcp", web.origins[0]) } } }).to_string();
     let dir = Dir::new(&[("setup.json", &text)]);
@@ -121,6 +122,71 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     assert!(out.contains("1 listed, 0 want a login"), "{out}");
     let kept = evidence(&dir, "berth-board");
     assert!(said(&kept, "assign_berth").starts_with("Assigns") && !kept.to_string().contains(token));
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    let findings = report["findings"].as_array().unwrap();
+    let told = |rule: &str| {
+        let found = findings.iter().find(|finding| finding["rule"] == rule);
+        found.map(|finding| finding["message"].as_str().unwrap().to_owned()).unwrap_or_default()
+    };
+    assert_eq!(
+        told("scope/unneeded"),
+        "crew.read, tides:admin could go from the token in use: none of the 2 tools of berth-board is about them"
+    );
+    for rule in ["scope/admin", "scope/never-expires", "scope/no-audience"] {
+        assert!(told(rule).starts_with("the token in use"), "{rule}: {report}");
+    }
+}
+
+#[test]
+fn a_token_comes_through_a_file_descriptor_too_and_says_what_it_may() {
+    use tsuba_standin::{Kind, Server, serve};
+    let web = serve(vec![Server { kind: Kind::TideTable, ..Server::default() }]).unwrap();
+    let text = json!({ "mcpServers": { "tide-table": { "url": format!("{}/mcp", web.origins[0]) } } }).to_string();
+    // {"alg":"none"}.{"scope":"tides.read tides.write","exp":1900000000}
+    let token = "eyJhbGciOiJub25lIn0.eyJzY29wZSI6InRpZGVzLnJlYWQgdGlkZXMud3JpdGUiLCJleHAiOjE5MDAwMDAwMDB9.c2ln";
+    let dir = Dir::new(&[("setup.json", &text), ("token", &format!("{token}\n")), ("empty", "\n")]);
+    let run = |file: &str| {
+        let from = std::fs::File::open(dir.path(file)).unwrap();
+        let mut command = Command::new(PROGRAM);
+        command.args(["capture", "setup.json", "--token-fd", "0"]).current_dir(dir.path("."));
+        command.stdin(from).output().unwrap()
+    };
+    assert_eq!(run("token").status.code(), Some(0));
+    let kept = evidence(&dir, "tide-table");
+    assert_eq!(kept["token"], json!({ "claims": { "scope": "tides.read tides.write", "exp": 1_900_000_000 } }));
+    assert!(!kept.to_string().contains(token));
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    let rules: Vec<&str> =
+        report["findings"].as_array().unwrap().iter().map(|finding| finding["rule"].as_str().unwrap()).collect();
+    assert!(rules.contains(&"scope/unneeded") && rules.contains(&"scope/no-audience"), "{rules:?}");
+    let empty = run("empty");
+    assert!(String::from_utf8(empty.stderr).unwrap().contains("--token-fd 0: there is no token"));
+}
+
+#[test]
+fn evidence_that_lies_in_what_is_judged_does_not_take_the_place_of_what_was_captured() {
+    let text = json!({ "mcpServers": { "tide-table": { "command": "tide-table" } } }).to_string();
+    let listing = |tool: &str, taken: &str| {
+        json!({ "schema": "tsuba-evidence/1", "taken": taken, "setup": "repo/setup.json", "entry": "tide-table", "sessions":
+            [{ "as": "tsuba", "tools/list": [{ "tools": [{ "name": tool, "inputSchema": { "type": "object" } }] }] }] })
+        .to_string()
+    };
+    let files = [
+        ("repo/setup.json", text),
+        ("repo/z.json", listing("get_tide", "2026-12-30")),
+        ("kept/a.json", listing("delete_harbour", "2026-11-20")),
+        ("kept/b.json", listing("get_tide", "2026-11-19")),
+    ];
+    let files: Vec<(&str, &str)> = files.iter().map(|(path, text)| (*path, text.as_str())).collect();
+    let dir = Dir::new(&files);
+    let listed = |args: &[&str]| {
+        let report = dir.run(&[&["audit", "repo", "--gate", "none", "--format", "json"], args].concat()).json();
+        let rows = report["entries"].as_array().unwrap();
+        let row = rows.iter().find(|row| row["setup"] == "repo/setup.json").unwrap();
+        row["listing"]["path"].as_str().map(str::to_owned)
+    };
+    assert_eq!(listed(&["--evidence", "kept"]).as_deref(), Some("kept/a.json"));
+    assert_eq!(listed(&[]).as_deref(), Some("repo/z.json"));
 }
 
 #[test]
@@ -130,7 +196,7 @@ fn a_token_goes_to_one_server_and_only_under_tls() {
     };
     let tides = "https://tides.saltmarsh-line.example/mcp";
     for (one, other, why) in [
-        (tides, "https://fares.saltmarsh-line.example/mcp", "would both get the token"),
+        (tides, "https://fares.saltmarsh-line.example/mcp", "would both get it"),
         ("http://tides.saltmarsh-line.example/a", "http://tides.saltmarsh-line.example/b", "is without TLS"),
     ] {
         let dir = Dir::new(&[("setup.json", &text(one, other))]);

@@ -91,7 +91,8 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
         items.iter().enumerate().filter_map(|(i, item)| item.located(at.key(key).index(i))).collect()
     };
     let touched = Touched { decoys: touched("decoys"), names: touched("names"), contacts: touched("contacts") };
-    Some(Captured { setup: text("setup").unwrap_or_default(), entry, url: text("url"), differs, touched })
+    let (setup, taken) = (text("setup").unwrap_or_default(), text("taken").unwrap_or_default());
+    Some(Captured { setup, entry, taken, url: text("url"), differs, touched })
 }
 
 /// A file's name without its endings; for a name that says nothing, its folder's.

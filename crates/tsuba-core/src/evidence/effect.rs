@@ -157,6 +157,13 @@ fn reads(name: &[String], word: &str) -> bool {
     READERS.contains(&word) && !either
 }
 
+/// Does a name say that its tool reads, and nothing else?
+pub(super) fn only_reads(name: &str) -> bool {
+    let words = words_of(name);
+    words.iter().take(LEADS).any(|word| reads(&words, word))
+        || words.last().is_some_and(|w| NOUNS.contains(&w.as_str()))
+}
+
 fn verb(word: &str) -> Option<(String, Effect, bool)> {
     let index = VERBS.binary_search_by(|(verb, ..)| (*verb).cmp(word)).ok()?;
     VERBS.get(index).map(|(verb, effect, sure)| ((*verb).to_owned(), *effect, *sure))

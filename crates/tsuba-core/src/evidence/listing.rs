@@ -31,6 +31,8 @@ pub struct Captured {
     pub setup: String,
     /// The entry's name.
     pub entry: String,
+    /// The date, as `2026-11-25`.
+    pub taken: String,
     /// The address that was asked, where it was one.
     pub url: Option<String>,
     /// Where the server answers one client otherwise than another.

@@ -3,6 +3,7 @@
 mod collect;
 mod effect;
 mod listing;
+mod need;
 pub mod oauth;
 mod powers;
 mod take;
@@ -10,4 +11,5 @@ mod take;
 pub(crate) use collect::{is_evidence, listings, looks_like_listing};
 pub use effect::Effect;
 pub use listing::{Asker, Captured, Differs, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched};
+pub(crate) use need::Needs;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};

@@ -113,7 +113,7 @@ pub fn audit(
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
     let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
-    hits.extend(global(&studies, &rules));
+    hits.extend(global(&studies, &rules, options.today));
     let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
     let mut findings =
         spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &secrets, &cleaner).into_iter().collect());
@@ -208,12 +208,12 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
 }
 
 /// The hits of the rules that look at everything at once.
-fn global(studies: &[Study], rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit)> {
+fn global(studies: &[Study], rules: &[&'static Rule], today: Date) -> Vec<(&'static Rule, Hit)> {
     let mut found = Vec::new();
     for rule in rules {
         if let Check::All(check) = rule.check {
             let mut hits = Vec::new();
-            check(&All { studies }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
+            check(&All { studies, today }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
             found.extend(hits.into_iter().map(|hit| (*rule, hit)));
         }
     }

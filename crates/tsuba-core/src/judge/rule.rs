@@ -107,6 +107,8 @@ pub struct OAuth<'a> {
 pub struct All<'a> {
     /// The setups in order.
     pub studies: &'a [Study],
+    /// The date of the audit.
+    pub today: Date,
 }
 
 impl<'a> All<'a> {

@@ -3,6 +3,7 @@
 //! Every notation ends in the same tree ([`Node`]), so that the later stages know only one. Reading is total: whatever
 //! the bytes are, the answer is a tree or an [`Unreadable`] that says why and where, within bounds.
 
+mod csv;
 mod decode;
 mod dotenv;
 mod json;
@@ -37,6 +38,8 @@ pub struct Facts {
     pub others_read: Option<bool>,
     /// May accounts other than the owner change it?
     pub others_write: Option<bool>,
+    /// Was it handed over as evidence, rather than found among what is judged?
+    pub evidence: bool,
 }
 
 /// A file as the find stage hands it over.
@@ -142,6 +145,7 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Notation::Toml => toml::parse(&text).map(|root| vec![root]),
         Notation::Yaml => yaml::parse(&text),
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
+        Notation::Csv => csv::parse(&text).map(|root| vec![root]),
     };
     match parsed {
         Ok(roots) => {

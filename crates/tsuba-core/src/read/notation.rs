@@ -13,6 +13,8 @@ pub enum Notation {
     Yaml,
     /// `NAME=value` lines.
     Dotenv,
+    /// Separated values whose first row names the columns (RFC 4180).
+    Csv,
 }
 
 impl Notation {
@@ -26,6 +28,7 @@ impl Notation {
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,
+            Some("csv" | "tsv") => Self::Csv,
             Some("json" | "jsonc" | "json5" | "code-workspace") => Self::Json,
             _ => Self::by_content(text),
         }
@@ -66,6 +69,7 @@ impl fmt::Display for Notation {
             Self::Toml => "TOML",
             Self::Yaml => "YAML",
             Self::Dotenv => "dotenv",
+            Self::Csv => "CSV",
         })
     }
 }
@@ -84,6 +88,7 @@ mod tests {
             (".env", "", Dotenv),
             (".env.local", "", Dotenv),
             ("quay.env", "", Dotenv),
+            ("grants.CSV", "{", Csv),
             ("config", "// c\n{", Json),
             ("config", "[mcp_servers.tide]\n", Toml),
             ("config", "# c\nmodel = \"x\"\n", Toml),

@@ -1,5 +1,6 @@
 //! understand: what each entry of a setup really runs, reaches, and is handed.
 
+mod called;
 pub mod credential;
 mod entry;
 mod handed;
@@ -10,6 +11,7 @@ mod setup;
 mod unasked;
 mod variables;
 
+pub(crate) use called::plain_name;
 pub use entry::{Asks, Entry, Listed, Transport};
 pub use handed::Handed;
 pub use reach::{Folder, Power, Reach};

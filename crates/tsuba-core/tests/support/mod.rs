@@ -69,6 +69,7 @@ pub(crate) fn files_of(text: &str) -> Vec<Input> {
             match fact.split_once('=').unwrap_or((fact, "")) {
                 ("tracked", _) => facts.tracked = Some(true),
                 ("untracked", _) => facts.tracked = Some(false),
+                ("evidence", _) => facts.evidence = true,
                 ("others-read", _) => facts.others_read = Some(true),
                 ("others-write", _) => facts.others_write = Some(true),
                 ("private", _) => (facts.others_read, facts.others_write) = (Some(false), Some(false)),

@@ -11,7 +11,7 @@ use clap::{Args as Arguments, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use serde_json::value::RawValue;
 use std::fs;
-use std::io::{self, IsTerminal as _, Write as _};
+use std::io::{self, IsTerminal as _, Read as _, Write as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -54,6 +54,9 @@ pub(crate) struct Args {
     /// List as well with the token that this environment variable holds
     #[arg(long, value_name = "NAME")]
     token_env: Option<String>,
+    /// The same with a token that can be read from this file descriptor
+    #[arg(long, value_name = "N", conflicts_with = "token_env")]
+    token_fd: Option<u32>,
     /// Ask only in this era of the protocol
     #[arg(long, value_enum)]
     era: Option<EraName>,
@@ -106,10 +109,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         origins.sort();
         origins.dedup();
         if let [one, other, ..] = origins.as_slice() {
-            bail!("--token-env: {one} and {other} would both get the token; name one with --entry");
+            bail!("the token: {one} and {other} would both get it; name one with --entry");
         }
         if let Some(plain) = origins.iter().find(|origin| !is_safe(origin)) {
-            bail!("--token-env: {plain} is without TLS, and everyone on the path would read the token");
+            bail!("the token: {plain} is without TLS, and everyone on the path would read it");
         }
         // A server may answer with what it was given.
         jobs.iter_mut().for_each(|job| job.redact = job.redact.clone().and(token, &mask(token)));
@@ -162,13 +165,7 @@ fn options(args: &Args) -> anyhow::Result<Options> {
     let trust = Trust::system_and(ca.as_deref()).map_err(|why| {
         anyhow::anyhow!("{}: {why}", args.ca.as_deref().unwrap_or(Path::new("the system's certificates")).display())
     })?;
-    let token = match &args.token_env {
-        Some(name) => {
-            let value = std::env::var(name).ok().filter(|value| !value.is_empty());
-            Some(value.with_context(|| format!("--token-env {name}: the environment has no such variable"))?)
-        }
-        None => None,
-    };
+    let token = token(args)?;
     let answer = std::time::Duration::from_secs(args.patience);
     let defaults = Bounds::default();
     let bounds = Bounds { answer, probe: defaults.probe.min(answer), session: answer * 3, ..defaults };
@@ -179,6 +176,25 @@ fn options(args: &Args) -> anyhow::Result<Options> {
         None => Era::ALL.to_vec(),
     };
     Ok(Options { bounds, private: args.allow_private, trust, jobs: args.at_once, cage: None, eras, taken, token })
+}
+
+/// The token to list with. It comes in no argument: those can be read by everybody on the machine.
+fn token(args: &Args) -> anyhow::Result<Option<String>> {
+    /// No token is longer (bytes).
+    const MOST: u64 = 64 << 10;
+    if let Some(name) = &args.token_env {
+        let value = std::env::var(name).ok().filter(|value| !value.is_empty());
+        return value.with_context(|| format!("--token-env {name}: the environment has no such variable")).map(Some);
+    }
+    let Some(number) = args.token_fd else { return Ok(None) };
+    let mut text = String::new();
+    fs::File::open(format!("/dev/fd/{number}"))
+        .and_then(|file| file.take(MOST).read_to_string(&mut text))
+        .map_err(|_| anyhow::anyhow!("--token-fd {number}: nothing can be read from there"))?;
+    match text.trim() {
+        "" => bail!("--token-fd {number}: there is no token"),
+        token => Ok(Some(token.to_owned())),
+    }
 }
 
 /// Writes the evidence of one entry, under a name that is the same every time.

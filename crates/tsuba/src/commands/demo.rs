@@ -59,12 +59,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         only: Vec::new(),
         as_of: Some(TODAY.to_owned()),
     };
-    let wanted = Where {
-        inputs: vec![folder.path().to_owned()],
-        everything: false,
-        jobs: 0,
-        config: Some(folder.path().join("tsuba.toml")),
-    };
+    let company = Where::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));
+    let wanted = company.with(&[folder.path().join("evidence")])?;
     let mut gathered = gather(&wanted, Some(folder.path()))?;
     gathered.inputs = vec!["saltmarsh".to_owned()];
     for study in &mut gathered.studies {
@@ -90,7 +86,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
         return writeln!(anstream::stderr(), "The simulated servers are not started: {why}\n")
             .context("cannot write to standard error");
     }
-    let wanted = Where { inputs: vec![folder.join(DESK)], everything: false, jobs: 1, config: None };
+    let wanted = Where::folder(folder.join(DESK), 1, None);
     let gathered = gather(&wanted, Some(folder))?;
     let judging = tsuba_core::judge::Options { today: TODAY.parse()?, families: Vec::new(), key: None };
     let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));

@@ -3,14 +3,17 @@
 mod answer;
 mod client;
 mod fields;
+mod grant;
 mod keys;
 mod resource;
 mod server;
 
 pub use answer::{Answer, Ask};
 pub use client::ClientMetadata;
+pub use grant::{Grant, Told, When};
 pub use keys::{KeySet, WebKey};
 pub use resource::ResourceMetadata;
+pub(crate) use resource::covers;
 pub(crate) use server::is_insecure;
 pub use server::{Endpoint, ServerMetadata};
 
@@ -23,6 +26,8 @@ use fields::Fields;
 const MAX_SEARCH: usize = 8;
 /// More papers of one kind than this in one document are not looked at.
 const MOST: usize = 256;
+/// Likewise of a list of grants: a company has thousands.
+const MOST_GRANTS: usize = 100_000;
 
 /// What one document holds about how to log in.
 #[derive(Clone, Debug, Default)]
@@ -35,6 +40,8 @@ pub struct Papers {
     pub key_sets: Vec<KeySet>,
     /// Metadata of clients (RFC 7591).
     pub clients: Vec<ClientMetadata>,
+    /// What was granted.
+    pub grants: Vec<Grant>,
     /// What was answered to the questions of a capture.
     pub answers: Vec<Answer>,
     /// Values that are secrets by their place in a paper.
@@ -48,6 +55,7 @@ impl Papers {
             && self.servers.is_empty()
             && self.key_sets.is_empty()
             && self.clients.is_empty()
+            && self.grants.is_empty()
             && self.answers.is_empty()
     }
 
@@ -59,9 +67,13 @@ impl Papers {
 
 /// Could these bytes hold such papers? For files that cannot be parsed: only what names one unmistakably counts.
 pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
-    ["\"token_endpoint\"", "\"authorization_servers\"", "\"token_endpoint_auth_method\""]
+    ["\"token_endpoint\"", "\"authorization_servers\"", "\"token_endpoint_auth_method\"", "\"access_token\""]
         .iter()
         .any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some())
+        || bytes
+            .split(|byte| *byte == b'\n')
+            .next()
+            .is_some_and(|line| grant::is_header(&String::from_utf8_lossy(line)))
 }
 
 /// Every paper of a document.
@@ -82,12 +94,15 @@ struct About {
     target: Option<String>,
     /// The issuer that was asked for.
     issuer: Option<String>,
+    /// Is it what was answered about a token (RFC 7662)?
+    introspected: bool,
 }
 
 fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut Papers) {
     if depth > MAX_SEARCH {
         return;
     }
+    rows(node, pointer, out);
     for (index, item) in node.items().iter().enumerate().take(MOST) {
         search(item, &pointer.index(index), depth + 1, about, out);
     }
@@ -98,10 +113,15 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut
     let mut below = about.clone();
     if fields.text("schema").is_some_and(|schema| schema.text.starts_with("tsuba-evidence/")) {
         below.target = fields.text("url").map(|url| url.text);
+        if let Some(claims) = node.get("token").and_then(|token| token.get("claims")).filter(|claims| claims.is_map()) {
+            let pointer = pointer.key("token").key("claims");
+            push(&mut out.grants, Grant::of_claims(&Fields { node: claims, pointer: &pointer }));
+        }
     }
     if let Some(answer) = Answer::read(&fields) {
         below.from = answer.url.as_ref().map(|url| url.text.clone());
         below.issuer = fields.text("issuer").map(|issuer| issuer.text);
+        below.introspected = answer.ask == Ask::Introspection;
         push(&mut out.answers, answer);
     }
     let taken = take(&fields, about, out);
@@ -111,6 +131,13 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut
             search(&member.value, &pointer.key(&member.key.text), depth + 1, &below, out);
         }
     }
+}
+
+/// The rows of a list of grants.
+fn rows(list: &Node, pointer: &Pointer, out: &mut Papers) {
+    let rows = list.items().iter().enumerate().filter(|(_, row)| row.is_map());
+    let grants = rows.filter_map(|(index, row)| Grant::of_row(&Fields { node: row, pointer: &pointer.index(index) }));
+    out.grants.extend(grants.take(MOST_GRANTS));
 }
 
 fn push<T>(list: &mut Vec<T>, item: T) {
@@ -129,6 +156,8 @@ fn take(fields: &Fields<'_>, about: &About, out: &mut Papers) -> bool {
         push(&mut out.key_sets, keys);
     } else if let Some(client) = ClientMetadata::read(fields, &mut out.secrets) {
         push(&mut out.clients, client);
+    } else if let Some(grant) = Grant::read(fields, about.introspected, &mut out.secrets) {
+        push(&mut out.grants, grant);
     } else {
         return false;
     }

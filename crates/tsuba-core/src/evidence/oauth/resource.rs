@@ -59,19 +59,22 @@ impl ResourceMetadata {
         })
     }
 
-    /// Are these the metadata of the server that was asked? `None` where it is not known which that was. The scheme, host and port must be
-    /// the same, and the server's path must begin with the resource's, segment by segment (RFC 9728, 3.3; protocol 2025-11-25,
-    /// authorization).
+    /// Are these the metadata of the server that was asked? `None` where it is not known which that was.
     pub fn is_of_asked(&self) -> Option<bool> {
-        let asked = url::Url::parse(self.asked.as_deref()?).ok()?;
-        let Ok(resource) = url::Url::parse(&self.resource.text) else { return Some(false) };
-        let origin =
-            |url: &url::Url| (url.scheme().to_owned(), url.host_str().map(str::to_owned), url.port_or_known_default());
-        let parts = |url: &url::Url| -> Vec<String> {
-            url.path().trim_end_matches('/').split('/').map(str::to_owned).collect()
-        };
-        Some(origin(&asked) == origin(&resource) && parts(&asked).starts_with(&parts(&resource)))
+        covers(&self.resource.text, self.asked.as_deref()?)
     }
+}
+
+/// Is the server at this address the resource, or a part of it? The scheme, host and port must be the same, and the server's path must begin
+/// with the resource's, segment by segment (RFC 9728, 3.3; protocol 2025-11-25, authorization). `None` where the server's address is none.
+pub(crate) fn covers(resource: &str, server: &str) -> Option<bool> {
+    let server = url::Url::parse(server).ok()?;
+    let Ok(resource) = url::Url::parse(resource) else { return Some(false) };
+    let origin =
+        |url: &url::Url| (url.scheme().to_owned(), url.host_str().map(str::to_owned), url.port_or_known_default());
+    let parts =
+        |url: &url::Url| -> Vec<String> { url.path().trim_end_matches('/').split('/').map(str::to_owned).collect() };
+    Some(origin(&server) == origin(&resource) && parts(&server).starts_with(&parts(&resource)))
 }
 
 /// The resource that a well-known address is about (RFC 9728, 3.1).

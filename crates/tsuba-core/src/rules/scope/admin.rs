@@ -25,11 +25,11 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             out.hit_in(stands, &handed.value).word("what", format.what).word("how", "may administer the account");
         }
     }
-    for (stands, handed, claims) in shared::tokens(all) {
-        let wide: Vec<&str> = claims.scopes.iter().map(String::as_str).filter(|scope| administers(scope)).collect();
+    for held in shared::held(all) {
+        let wide: Vec<&str> = held.scopes.iter().map(String::as_str).filter(|scope| administers(scope)).collect();
         if !wide.is_empty() {
-            out.hit_in(stands, &handed.value)
-                .word("what", "a token")
+            out.hit_in(held.stands, &held.at)
+                .word("what", held.what)
                 .word("how", format!("has the scope {}", wide.join(", ")));
         }
     }

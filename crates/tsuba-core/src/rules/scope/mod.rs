@@ -8,6 +8,8 @@ mod never_expires;
 mod no_audience;
 mod shared;
 mod superuser_login;
+mod unneeded;
+mod unused_grant;
 
 use crate::judge::Rule;
 
@@ -19,4 +21,6 @@ pub(super) static RULES: &[&Rule] = &[
     &never_expires::RULE,
     &no_audience::RULE,
     &superuser_login::RULE,
+    &unneeded::RULE,
+    &unused_grant::RULE,
 ];

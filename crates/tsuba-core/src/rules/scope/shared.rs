@@ -1,8 +1,15 @@
-//! What the rules of this family share.
+//! What the rules of this family share: everything that is granted, wherever it is told.
 
-use crate::judge::{All, Stands};
+use crate::evidence::Listing;
+use crate::evidence::oauth::{Grant, Told, When, covers};
+use crate::judge::{All, Confidence, Stands};
+use crate::prelude::*;
+use crate::text::Located;
 use crate::understand::credential::{Claims, Why};
-use crate::understand::{Handed, Study};
+use crate::understand::{Entry, Handed, Study, plain_name};
+
+/// Seconds of a day.
+pub(super) const DAY: i64 = 86_400;
 
 /// Every plaintext credential with where it stands.
 pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (Stands, &'a Study, &'a Handed)> {
@@ -15,9 +22,156 @@ pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (Stands, &'a 
     })
 }
 
-/// Every JSON Web Token with its claims.
-pub(super) fn tokens<'a>(all: &All<'a>) -> impl Iterator<Item = (Stands, &'a Handed, Claims)> {
+/// What somebody holds: a token that lies there, or a grant that is told of.
+pub(super) struct Held<'a> {
+    /// Where it stands.
+    pub(super) stands: Stands,
+    /// The token, or the place of the scopes.
+    pub(super) at: Located,
+    /// What it is, as `a token`.
+    pub(super) what: String,
+    /// What it lets do.
+    pub(super) scopes: Vec<String>,
+    /// Whom it is meant for: is somebody named? `None` where nothing is said of it.
+    pub(super) aimed: Option<bool>,
+    /// When it was granted, in seconds since 1970.
+    pub(super) issued: Option<i64>,
+    /// When it ends, likewise.
+    pub(super) expires: Option<i64>,
+    /// Where it is said, and how surely, that it has no end.
+    pub(super) endless: Option<(Located, Confidence)>,
+    /// When it was last used, for grants of a list.
+    pub(super) used: When,
+    /// The entries that it is for, as far as is known.
+    pub(super) entries: Vec<&'a Entry>,
+    /// What the server lists that it is for.
+    pub(super) listing: Option<&'a Listing>,
+}
+
+/// Everything that somebody holds.
+pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
+    let mut out: Vec<Held<'a>> = tokens(all).collect();
+    let papers = || all.studies.iter().enumerate().filter(|(_, study)| !study.papers.grants.is_empty());
+    if papers().next().is_some() {
+        let servers = Servers::of(all);
+        for (index, study) in papers() {
+            out.extend(study.papers.grants.iter().filter_map(|grant| servers.held(all, index, study, grant)));
+        }
+    }
+    out
+}
+
+/// Every JSON Web Token that lies there.
+fn tokens<'a>(all: &All<'a>) -> impl Iterator<Item = Held<'a>> {
     plaintext(all)
-        .filter(|(_, _, h)| matches!(h.why, Why::Format(format, _) if format.id.starts_with("json-web-token")))
-        .filter_map(|(stands, _, handed)| Claims::decode(&handed.value.text).map(|claims| (stands, handed, claims)))
+        .filter(|(_, _, handed)| is_web_token(handed))
+        .filter_map(|(stands, study, handed)| Some((stands, study, handed, Claims::decode(&handed.value.text)?)))
+        .map(|(stands, study, handed, claims)| {
+            let entry = stands.entry.and_then(|entry| study.entries.get(entry));
+            Held {
+                stands,
+                at: handed.value.clone(),
+                what: "a token".into(),
+                scopes: claims.scopes,
+                aimed: Some(!claims.audience.is_empty()),
+                issued: claims.issued,
+                expires: claims.expires,
+                endless: claims.expires.is_none().then(|| (handed.value.clone(), Confidence::Certain)),
+                used: When::Unsaid,
+                entries: entry.into_iter().collect(),
+                listing: entry.and_then(|entry| all.listing_of(entry)),
+            }
+        })
+}
+
+fn is_web_token(handed: &Handed) -> bool {
+    matches!(handed.why, Why::Format(format, _) if format.id.starts_with("json-web-token"))
+}
+
+/// The entries of all setups by what a grant may call them.
+struct Servers<'a> {
+    names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>>,
+    remotes: Vec<(&'a Study, &'a Entry)>,
+}
+
+impl<'a> Servers<'a> {
+    fn of(all: &All<'a>) -> Self {
+        let mut names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
+        let mut remotes = Vec::new();
+        for (_, study, entry) in all.entries() {
+            for name in entry.called() {
+                names.entry(name).or_default().push((study, entry));
+            }
+            remotes.extend(entry.remote.is_some().then_some((study, entry)));
+        }
+        Self { names, remotes }
+    }
+
+    /// The entries that one of these names or addresses means; what stands for a listing comes last.
+    fn meant(&self, names: &[Located]) -> Vec<(&'a Study, &'a Entry)> {
+        let mut found = Vec::new();
+        for Located { text, .. } in names {
+            if text.contains("://") {
+                let at = |(_, entry): &&(&Study, &Entry)| {
+                    entry.remote.as_ref().is_some_and(|r| covers(text, &r.url.text) == Some(true))
+                };
+                found.extend(self.remotes.iter().filter(at).copied());
+            } else {
+                found.extend(self.names.get(&plain_name(text)).into_iter().flatten().copied());
+            }
+        }
+        found.sort_by_key(|(_, entry)| entry.listing.is_some());
+        found
+    }
+
+    fn held(&self, all: &All<'a>, index: usize, study: &'a Study, grant: &Grant) -> Option<Held<'a>> {
+        // A token that says all of itself is told where it stands.
+        if grant.told == Told::Response && study.handed.iter().any(is_web_token) {
+            return None;
+        }
+        // What was captured of a server is told of the server.
+        let captured = study.entries.iter().position(|entry| {
+            study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()) && grant.told != Told::List
+        });
+        let entries = match captured.and_then(|entry| study.entries.get(entry)) {
+            Some(own) => vec![(study, own)],
+            None => self.meant(&grant.names),
+        };
+        let listing_of =
+            |(study, entry): &(&'a Study, &'a Entry)| study.listing_of(entry).or_else(|| all.listing_of(entry));
+        let sure = if grant.told == Told::Introspection { Confidence::Possible } else { Confidence::Certain };
+        let endless = match &grant.expires {
+            When::Never(at) => Some((at.clone(), sure)),
+            // An answer about a token need not say when it ends (RFC 7662, 2.2).
+            When::Unsaid if grant.told == Told::Introspection => Some((grant.start.clone(), sure)),
+            When::Unsaid | When::Unclear | When::At(..) => None,
+        };
+        Some(Held {
+            stands: Stands { study: index, entry: captured },
+            at: grant.at.clone(),
+            what: what(grant),
+            scopes: grant.scopes.clone(),
+            aimed: match (grant.told, &grant.audience) {
+                (Told::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
+                (Told::Introspection, None) => Some(false),
+                (_, audience) => audience.as_ref().map(|_| true),
+            },
+            issued: grant.issued.seconds(),
+            expires: grant.expires.seconds(),
+            endless,
+            used: grant.used.clone(),
+            listing: entries.iter().find_map(listing_of),
+            entries: entries.into_iter().map(|(_, entry)| entry).collect(),
+        })
+    }
+}
+
+/// What a grant is, in words.
+fn what(grant: &Grant) -> String {
+    match (grant.told, grant.names.first()) {
+        (Told::Introspection | Told::Claims, _) => "the token in use".into(),
+        (Told::Response, _) => "a token".into(),
+        (Told::List, Some(name)) => format!("the grant of {}", name.text),
+        (Told::List, None) => "a grant".into(),
+    }
 }

@@ -9,6 +9,7 @@ mod matching;
 mod name;
 mod pairs;
 mod reference;
+mod scope;
 mod shape;
 mod token;
 mod url_parts;
@@ -18,8 +19,8 @@ pub use formats::{Format, Nature};
 pub use name::NameSays;
 pub(crate) use name::{name_says, words_of};
 pub(crate) use reference::is_store_address;
+pub(crate) use scope::{Access, Scope, administers, singular};
 pub use token::Claims;
-pub(crate) use token::administers;
 
 use crate::prelude::*;
 use core::ops::Range;

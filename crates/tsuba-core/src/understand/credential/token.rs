@@ -42,14 +42,6 @@ impl Claims {
     }
 }
 
-/// Is this scope one of administration? `tides:admin` is, `admin.read` is only reading.
-pub(crate) fn administers(scope: &str) -> bool {
-    let words = super::words_of(scope);
-    let names = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
-    let role = ["service_role", "*", "*:*", "all", "full_access", "root", "owner", "sudo"].contains(&scope);
-    role || (names(&["admin", "administrator", "superuser"]) && !names(&["read", "view", "readonly"]))
-}
-
 fn object(part: &str) -> Option<Value> {
     let bytes = URL_SAFE_NO_PAD.decode(part.trim_end_matches('=')).ok()?;
     serde_json::from_slice::<Value>(&bytes).ok().filter(Value::is_object)

@@ -1,0 +1,47 @@
+use super::shared;
+use crate::evidence::{Needs, tools};
+use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+pub(super) static RULE: Rule = Rule {
+    id: "scope/unneeded",
+    title: "more is granted than the tools need",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{scopes} could go from {what}: {why}",
+    why: "What no tool needs is only good to whoever steers the model or takes the credential.",
+    fix: "Grant {kept} and leave out {scopes}.",
+    before: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read", "tides.write"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,
+    after: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,
+    references: &["RFC 6749, 3.3", "RFC 9700, 2.3", "RFC 7662, 2.2"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for held in shared::held(all) {
+        let Some((listing, needs)) = held.listing.and_then(|listing| Some((listing, Needs::of(listing)?))) else {
+            continue;
+        };
+        let spare = needs.spare(&held.scopes);
+        let scopes: Vec<&str> = spare.too_strong.iter().chain(&spare.foreign).map(String::as_str).collect();
+        if scopes.is_empty() {
+            continue;
+        }
+        // Words for the same thing may differ; that a tool only reads is told by the tool.
+        let sure = if spare.too_strong.is_empty() { Confidence::Possible } else { Confidence::Likely };
+        let (server, it) = (&listing.server.text, if scopes.len() == 1 { "it" } else { "them" });
+        let why = match (spare.too_strong.is_empty(), tools(listing).count()) {
+            (true, 1) => format!("the one tool of {server} is not about {it}"),
+            (true, count) => format!("none of the {count} tools of {server} is about {it}"),
+            (false, 1) => format!("the one tool of {server} does less"),
+            (false, count) => format!("the {count} tools of {server} do less"),
+        };
+        let kept = if spare.kept.is_empty() { "no scope at all".to_owned() } else { spare.kept.join(", ") };
+        out.hit_in(held.stands, &held.at)
+            .word("what", held.what)
+            .word("scopes", scopes.join(", "))
+            .word("why", why)
+            .word("kept", kept)
+            .sure(sure);
+    }
+}

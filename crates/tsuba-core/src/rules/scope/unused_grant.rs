@@ -1,0 +1,45 @@
+use super::shared;
+use crate::evidence::oauth::When;
+use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use jiff::tz::TimeZone;
+
+pub(super) static RULE: Rule = Rule {
+    id: "scope/unused-grant",
+    title: "a grant that nobody uses",
+    severity: Severity::Low,
+    verdict: Verdict::FixFirst,
+    says: "{what} is not used: {how}",
+    why: "Nobody misses it, and nobody would notice if somebody else used it.",
+    fix: "Revoke it; whoever needs it again can ask again.",
+    before: "[{ \"client\": \"tide-table\", \"user\": \"mira\", \"scope\": \"tides.read\", \"granted_at\": \"2026-01-04\", \"last_used\": \"2026-02-01\" }]",
+    after: "[{ \"client\": \"tide-table\", \"user\": \"mira\", \"scope\": \"tides.read\", \"granted_at\": \"2026-01-04\", \"last_used\": \"2026-11-20\" }]",
+    references: &["RFC 7009, 1", "RFC 9700, 2.3"],
+    check: Check::All(check),
+};
+
+/// Days without use after which a grant is told.
+const LONG: i64 = 90;
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    let Ok(today) = TimeZone::UTC.to_timestamp(all.today.at(0, 0, 0, 0)) else { return };
+    let days_since = |moment: i64| today.as_second().saturating_sub(moment) / shared::DAY;
+    for held in shared::held(all) {
+        let old = held.issued.is_none_or(|issued| days_since(issued) > LONG);
+        let (how, sure) = match held.used {
+            When::At(used, _) if days_since(used) > LONG => {
+                (format!("the last time was {} days ago", days_since(used)), Confidence::Certain)
+            }
+            // What has just been granted may still be used.
+            When::Never(_) if old => {
+                let sure = if held.issued.is_some() { Confidence::Certain } else { Confidence::Likely };
+                ("there was no time that it was".to_owned(), sure)
+            }
+            When::Unsaid if !held.entries.is_empty() && held.entries.iter().all(|entry| entry.disabled) => {
+                ("every entry that it is for is switched off".to_owned(), Confidence::Likely)
+            }
+            When::Unsaid | When::Unclear | When::Never(_) | When::At(..) => continue,
+        };
+        out.hit_in(held.stands, &held.at).word("what", held.what).word("how", how).sure(sure);
+    }
+}
