@@ -17,6 +17,8 @@ pub struct Bounds {
     pub probe: Duration,
     /// So long one session may take in all.
     pub session: Duration,
+    /// So long fetching a package may take.
+    pub fetch: Duration,
     /// After so many messages that nobody asked for a session ends.
     pub unasked: usize,
 }
@@ -30,6 +32,7 @@ impl Default for Bounds {
             answer: Duration::from_secs(20),
             probe: Duration::from_secs(5),
             session: Duration::from_secs(60),
+            fetch: Duration::from_secs(180),
             unasked: 2000,
         }
     }

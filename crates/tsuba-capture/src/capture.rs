@@ -4,6 +4,7 @@ use crate::bounds::Bounds;
 use crate::cage::{Cage, Caged};
 use crate::differ::differences;
 use crate::evidence::{Era, Evidence, SCHEMA, Session, Token, Tool, Touched};
+use crate::fetch::{Wanted, fetch};
 use crate::login;
 use crate::net::{Client, Reachable, Trust};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
@@ -38,6 +39,8 @@ pub struct Job {
 pub enum Target {
     /// A program to start.
     Local(Launch),
+    /// A package to fetch, and then to start with what the entry gives.
+    Package(Wanted, Launch),
     /// An address to call.
     Remote {
         /// The address.
@@ -116,6 +119,8 @@ struct Capturing<'c> {
     stop: &'c AtomicBool,
     left: usize,
     evidence: Evidence,
+    /// Where a package was fetched to.
+    scratch: Option<String>,
 }
 
 fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
@@ -127,12 +132,13 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         entry: job.entry.clone(),
         fingerprint: job.fingerprint.clone(),
         transport: match &job.target {
-            Target::Local(_) => "stdio",
+            Target::Local(_) | Target::Package(..) => "stdio",
             Target::Remote { events: true, .. } => "sse",
             Target::Remote { events: false, .. } => "http",
         },
         url: None,
         command: Vec::new(),
+        package: None,
         token: None,
         sessions: Vec::new(),
         differs: Vec::new(),
@@ -140,17 +146,35 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         cage: None,
         troubles: Vec::new(),
     };
-    let mut capturing = Capturing { options, stop, left: options.bounds.total, evidence };
+    let mut capturing = Capturing { options, stop, left: options.bounds.total, evidence, scratch: None };
     match &job.target {
         Target::Local(launch) => capturing.local(launch),
+        Target::Package(wanted, launch) => capturing.package(wanted, launch),
         Target::Remote { url, events, headers } => capturing.remote(url, *events, headers),
     }
-    let mut evidence = capturing.evidence;
-    clean(&mut evidence, &job.redact);
+    let (mut evidence, scratch) = (capturing.evidence, capturing.scratch);
+    match scratch {
+        // The folder has another name every time, and the same evidence must read the same.
+        Some(folder) => clean(&mut evidence, &job.redact.clone().and(&folder, "/fetched")),
+        None => clean(&mut evidence, &job.redact),
+    }
     evidence
 }
 
 impl Capturing<'_> {
+    fn package(&mut self, wanted: &Wanted, launch: &Launch) {
+        let until = Instant::now() + self.options.bounds.fetch;
+        let (package, fetched) = fetch(wanted, until, self.stop);
+        self.evidence.package = Some(package);
+        match fetched {
+            Ok(fetched) => {
+                self.scratch = Some(fetched.folder());
+                self.local(&fetched.launch(launch));
+            }
+            Err(why) => self.evidence.troubles.push(why),
+        }
+    }
+
     fn local(&mut self, launch: &Launch) {
         let words = core::iter::once(&launch.program).chain(&launch.args);
         self.evidence.command = words.map(|word| word.to_string_lossy().into_owned()).collect();
@@ -274,6 +298,9 @@ fn clean(evidence: &mut Evidence, redact: &Redact) {
     evidence.url.iter_mut().for_each(text);
     evidence.command.iter_mut().for_each(text);
     evidence.troubles.iter_mut().for_each(text);
+    if let Some(package) = &mut evidence.package {
+        package.deprecated.iter_mut().for_each(text);
+    }
     if let Some(Token { claims }) = &mut evidence.token {
         text(&mut claims.scope);
         claims.aud.iter_mut().for_each(text);

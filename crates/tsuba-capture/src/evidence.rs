@@ -32,6 +32,9 @@ pub struct Evidence {
     /// The program and its arguments, without what is secret in them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub command: Vec<String>,
+    /// The package that was fetched to be started; absent where nothing was.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub package: Option<Package>,
     /// What the token in use says of itself; absent where none was used, or where it cannot be read.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub token: Option<Token>,
@@ -92,6 +95,35 @@ impl Touched {
             }
         }
     }
+}
+
+/// A package, as the client of its registry tells it. Nothing of it ran while it was fetched.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Package {
+    /// The client: `npm` or `pip`.
+    pub client: &'static str,
+    /// Its name.
+    pub name: String,
+    /// What was asked for, as `@saltmarsh/tide-table@^2.4`.
+    pub asked: String,
+    /// The version that came.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub version: Option<String>,
+    /// The digest of what came, as the client checked it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub integrity: Option<String>,
+    /// The date on which that version was published, where the registry tells it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub published: Option<String>,
+    /// Why it is given up, where its publisher says so.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub deprecated: Option<String>,
+    /// The packages that would have run something while they were installed, it and those it needs, as `name@version`.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub scripts: Vec<String>,
+    /// How many packages came with it, itself counted.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub packages: Option<usize>,
 }
 
 /// The token that a capture listed with. The token itself is kept nowhere.

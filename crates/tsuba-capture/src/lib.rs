@@ -9,6 +9,7 @@ pub mod cage;
 mod capture;
 mod differ;
 mod evidence;
+mod fetch;
 mod login;
 mod net;
 mod peer;
@@ -18,7 +19,10 @@ pub mod wire;
 
 pub use bounds::Bounds;
 pub use capture::{Job, Options, Target, capture};
-pub use evidence::{Asked, Difference, Era, Evidence, HttpAnswer, SCHEMA, Session, Tool, Touched, schema};
+pub use evidence::{
+    Asked, Difference, Era, Evidence, HttpAnswer, Package, SCHEMA, Session, Token, TokenClaims, Tool, Touched, schema,
+};
+pub use fetch::Wanted;
 pub use net::{Reachable, Trust};
 pub use peer::Launch;
 pub use redact::Redact;

@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use tsuba_capture::{Job, Launch, Redact, Target};
+use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
 use tsuba_core::judge::Audit;
 use tsuba_core::text::{Span, mask};
-use tsuba_core::understand::launch::StepKind;
+use tsuba_core::understand::launch::{Package, Step, StepKind};
 use tsuba_core::understand::{Entry, Study, Transport};
 use tsuba_report::launch_fingerprint;
 use url::Url;
@@ -16,6 +16,8 @@ pub(crate) struct Selection<'s> {
     pub(crate) entries: &'s [String],
     /// Local ones too.
     pub(crate) launch: bool,
+    /// With their packages fetched first.
+    pub(crate) fetch: bool,
     /// With the credentials that the setup holds.
     pub(crate) with_secrets: bool,
     /// Into a cage?
@@ -74,7 +76,7 @@ fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Tar
         if !selection.launch {
             return Err("local; --launch starts it");
         }
-        return local(study, entry, selection).map(Target::Local);
+        return local(study, entry, selection);
     }
     let Some(remote) = &entry.remote else { return Err("neither a program nor an address") };
     if has_variable(&remote.url.text) {
@@ -95,15 +97,18 @@ fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Tar
 }
 
 /// The words of the entry's command, as the client would start it.
-fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Launch, &'static str> {
+fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, &'static str> {
     let (program, args) = entry.command.split_first().ok_or("its command is empty")?;
     if entry.command.iter().any(|word| has_variable(&word.text)) {
         return Err("its command holds a variable");
     }
-    if selection.caged {
+    let fetched = if selection.fetch { package(entry)? } else { None };
+    if selection.caged && fetched.is_none() {
         for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
             match &step.kind {
-                StepKind::Package(_) => return Err("a package runner starts it, and no cage reaches a registry"),
+                StepKind::Package(_) => {
+                    return Err("a package runner starts it, and no cage reaches a registry; --fetch fetches it first");
+                }
                 StepKind::Container(_) => return Err("a container engine starts it, and no cage holds one"),
                 StepKind::RemoteScript(_) => return Err("it runs what it fetches, and no cage reaches that"),
                 StepKind::Wrapper | StepKind::Script(_) | StepKind::Inline(_) | StepKind::Program => {}
@@ -125,12 +130,28 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Laun
     let folder = Path::new(&study.document.path).parent().map(Path::to_path_buf).unwrap_or_default();
     let cwd = entry.cwd.as_ref().map_or_else(|| folder.clone(), |cwd| folder.join(&cwd.text));
     let cwd = if cwd.as_os_str().is_empty() { PathBuf::from(".") } else { cwd };
-    Ok(Launch {
+    // What is fetched is started as itself: the runner and what is wrapped around it have done their work.
+    let args = fetched.as_ref().map_or(args, |(step, _)| &step.args);
+    let launch = Launch {
         program: program.text.clone().into(),
         args: args.iter().map(|word| given(&word.text, word.span).into()).collect(),
         env,
         cwd: cwd.is_dir().then_some(cwd),
+        shown: Vec::new(),
+    };
+    Ok(match fetched {
+        Some((_, wanted)) => Target::Package(wanted, launch),
+        None => Target::Local(launch),
     })
+}
+
+/// The package that an entry starts, where it is one that can be fetched; `None` where it starts something else.
+fn package(entry: &Entry) -> Result<Option<(&Step, Wanted)>, &'static str> {
+    let Some(plan) = &entry.plan else { return Ok(None) };
+    let Some(server) = plan.server() else { return Ok(None) };
+    let StepKind::Package(package) = &server.kind else { return Ok(None) };
+    let beside: Vec<&Package> = plan.packages().map(|(_, package)| package).filter(|package| package.beside).collect();
+    Ok(Some((server, Wanted::new(package, &beside)?)))
 }
 
 fn has_variable(text: &str) -> bool {

@@ -15,7 +15,7 @@ use std::io::Read as _;
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use util::Dir;
+use util::{Dir, evidence};
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_tsuba");
 
@@ -29,13 +29,6 @@ fn setup(entries: &[(&str, &[&str])]) -> String {
         })
         .collect();
     json!({ "mcpServers": servers }).to_string()
-}
-
-/// The evidence of an entry.
-fn evidence(dir: &Dir, entry: &str) -> Value {
-    let files = std::fs::read_dir(dir.path("evidence")).unwrap().map(|file| file.unwrap().path());
-    let all = files.map(|file| serde_json::from_slice::<Value>(&std::fs::read(file).unwrap()).unwrap());
-    all.into_iter().find(|evidence| evidence["entry"] == entry).unwrap()
 }
 
 /// The description of a tool in the first conversation.

@@ -117,6 +117,7 @@ impl Cage {
         // The first argument that is a file is what the runtime runs; its folder is the server's own.
         let own = script.filter(|path| path.is_file()).find_map(|path| path.canonicalize().ok());
         shown.extend(own.as_deref().and_then(package));
+        shown.extend(launch.shown.iter().filter_map(|folder| folder.canonicalize().ok()));
         let inside = |path: &Path| shown.iter().any(|shown| path.starts_with(shown));
         let cwd = launch.cwd.as_deref().and_then(|cwd| cwd.canonicalize().ok()).filter(|cwd| inside(cwd));
         let mut env = launch.env.clone();
@@ -137,7 +138,7 @@ impl Cage {
         // It may hold what the server is handed, and is therefore written to no file.
         let env = vec![(PLAN.into(), serde_json::to_string(&plan)?.into())];
         let args = vec!["cage".into(), "outer".into()];
-        Ok(Caged { launch: Launch { program: self.program.clone().into(), args, env, cwd: None }, folder })
+        Ok(Caged { launch: Launch { program: self.program.clone().into(), args, env, ..Launch::default() }, folder })
     }
 }
 

@@ -23,6 +23,8 @@ pub struct Launch {
     pub env: Vec<(OsString, OsString)>,
     /// The folder it is started in.
     pub cwd: Option<PathBuf>,
+    /// Folders of its own that it needs, beside what it is started from.
+    pub shown: Vec<PathBuf>,
 }
 
 /// A program that is running.

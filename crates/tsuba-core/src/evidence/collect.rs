@@ -1,7 +1,7 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{Asker, Captured, Differs, ItemKind, Listing, Touched};
+use super::listing::{Asker, Captured, Differs, Fetched, ItemKind, Listing, Touched};
 use super::take::{Seen, Taking};
 use crate::prelude::*;
 use crate::read::{Document, Node};
@@ -91,8 +91,23 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
         items.iter().enumerate().filter_map(|(i, item)| item.located(at.key(key).index(i))).collect()
     };
     let touched = Touched { decoys: touched("decoys"), names: touched("names"), contacts: touched("contacts") };
+    let package = root.get("package").and_then(|node| fetched(node, &pointer.key("package")));
     let (setup, taken) = (text("setup").unwrap_or_default(), text("taken").unwrap_or_default());
-    Some(Captured { setup, entry, taken, url: text("url"), differs, touched })
+    Some(Captured { setup, entry, taken, url: text("url"), differs, touched, package })
+}
+
+/// A package that was fetched.
+fn fetched(node: &Node, pointer: &Pointer) -> Option<Fetched> {
+    let text = |key: &str| node.get(key).filter(|node| node.text().is_some())?.located(pointer.key(key));
+    let at = pointer.key("scripts");
+    let scripts = node.get("scripts").map(Node::items).unwrap_or_default().iter().enumerate();
+    Some(Fetched {
+        name: text("name")?,
+        version: text("version"),
+        published: text("published"),
+        deprecated: text("deprecated"),
+        scripts: scripts.filter_map(|(index, item)| item.located(at.index(index))).collect(),
+    })
 }
 
 /// A file's name without its endings; for a name that says nothing, its folder's.

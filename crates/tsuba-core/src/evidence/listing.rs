@@ -39,6 +39,31 @@ pub struct Captured {
     pub differs: Vec<Differs>,
     /// What it touched in its cage.
     pub touched: Touched,
+    /// The package that was fetched to be started.
+    pub package: Option<Fetched>,
+}
+
+/// A package, as the client of its registry told it when it was fetched.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fetched {
+    /// Its name.
+    pub name: Located,
+    /// The version that came.
+    pub version: Option<Located>,
+    /// The date on which that version was published.
+    pub published: Option<Located>,
+    /// Why it is given up.
+    pub deprecated: Option<Located>,
+    /// The packages that run something while they are installed, as `name@version`.
+    pub scripts: Vec<Located>,
+}
+
+impl Fetched {
+    /// Its name and version.
+    pub(crate) fn named(&self) -> String {
+        let version = self.version.iter().map(|version| format!("@{}", version.text));
+        core::iter::once(self.name.text.clone()).chain(version).collect()
+    }
 }
 
 /// What a server touched in its cage.

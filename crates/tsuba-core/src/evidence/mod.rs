@@ -10,6 +10,8 @@ mod take;
 
 pub(crate) use collect::{is_evidence, listings, looks_like_listing};
 pub use effect::Effect;
-pub use listing::{Asker, Captured, Differs, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched};
+pub use listing::{
+    Asker, Captured, Differs, Fetched, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched,
+};
 pub(crate) use need::Needs;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};

@@ -183,7 +183,7 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
                 for (index, entry) in s.entries.iter().enumerate() {
                     let Some(listing) = s.listing_of(entry) else { continue };
                     let stands = Stands { study, entry: Some(index) };
-                    check(&Listings { listing, entry, study: s }, &mut Out { stands, hits: &mut hits });
+                    check(&Listings { listing, entry, study: s, today }, &mut Out { stands, hits: &mut hits });
                 }
             }
             Check::OAuth(check) => {

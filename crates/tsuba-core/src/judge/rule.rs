@@ -84,6 +84,8 @@ pub struct Listings<'a> {
     pub entry: &'a Entry,
     /// The document it stands in.
     pub study: &'a Study,
+    /// The date of the audit.
+    pub today: Date,
 }
 
 impl Listings<'_> {

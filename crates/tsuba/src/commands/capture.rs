@@ -42,6 +42,9 @@ pub(crate) struct Args {
     /// Start local servers without a cage: they may do whatever you may do
     #[arg(long, requires = "launch")]
     uncaged: bool,
+    /// Fetch the packages of local servers first, by npm or pip as they are set up here, with install scripts off, into a scratch folder
+    #[arg(long, requires = "launch")]
+    fetch: bool,
     /// Hand the servers the credentials that their setups hold; else a server that needs one is asked without it
     #[arg(long)]
     with_secrets: bool,
@@ -93,6 +96,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let selection = Selection {
         entries: &args.entry,
         launch: args.launch,
+        fetch: args.fetch,
         with_secrets: args.with_secrets,
         caged: options.cage.is_some(),
     };
@@ -103,7 +107,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             .iter()
             .filter_map(|job| match &job.target {
                 Target::Remote { url, .. } => Some(url.origin().ascii_serialization()),
-                Target::Local(_) => None,
+                Target::Local(_) | Target::Package(..) => None,
             })
             .collect();
         origins.sort();

@@ -90,7 +90,8 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
     let gathered = gather(&wanted, Some(folder))?;
     let judging = tsuba_core::judge::Options { today: TODAY.parse()?, families: Vec::new(), key: None };
     let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));
-    let (mut jobs, _) = jobs(&audit, &Selection { entries: &[], launch: true, with_secrets: false, caged: true });
+    let (mut jobs, _) =
+        jobs(&audit, &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true });
     for job in &mut jobs {
         // Under its own name this program may not be on the path.
         if let Target::Local(launch) = &mut job.target {

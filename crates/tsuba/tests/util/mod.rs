@@ -71,3 +71,10 @@ impl Run {
         serde_json::from_slice(&self.0.stdout).unwrap_or_else(|e| panic!("{e}: {} {}", self.out(), self.err()))
     }
 }
+
+/// The evidence of an entry.
+pub(crate) fn evidence(dir: &Dir, entry: &str) -> serde_json::Value {
+    let files = std::fs::read_dir(dir.path("evidence")).unwrap().map(|file| file.unwrap().path());
+    let all = files.map(|file| serde_json::from_slice::<serde_json::Value>(&std::fs::read(file).unwrap()).unwrap());
+    all.into_iter().find(|evidence| evidence["entry"] == entry).unwrap()
+}

@@ -1,6 +1,8 @@
 //! The rules of the family `supply`. Written by `cargo test` from the files of this folder.
 
+mod deprecated;
 mod foreign_source;
+mod install_script;
 mod lookalike;
 mod loose_local;
 mod moving_tag;
@@ -8,15 +10,19 @@ mod no_digest;
 mod remote_script;
 mod shared;
 mod unpinned;
+mod young_version;
 
 use crate::judge::Rule;
 
 pub(super) static RULES: &[&Rule] = &[
+    &deprecated::RULE,
     &foreign_source::RULE,
+    &install_script::RULE,
     &lookalike::RULE,
     &loose_local::RULE,
     &moving_tag::RULE,
     &no_digest::RULE,
     &remote_script::RULE,
     &unpinned::RULE,
+    &young_version::RULE,
 ];

@@ -114,6 +114,8 @@ pub struct Package {
     pub pin: Pin,
     /// The specification as written.
     pub spec: Located,
+    /// Its program that is started, where the command line names one (`-p NAME program`, `--from NAME program`).
+    pub command: Option<String>,
     /// Installed beside the server (`--with`, a second `-p`), not started itself.
     pub beside: bool,
 }

@@ -130,7 +130,8 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
         }
     }
     let main = packages.get(main).or(packages.first()).map(|word| spec::npm(runner, word));
-    let Some(main) = main else { return };
+    let Some(mut main) = main else { return };
+    main.command = line.as_ref().or(parsed.rest.first()).map(|word| word.text.clone());
     // The arguments of a called line are followed by the words behind its command.
     let args: Vec<Located> = match line {
         Some(line) => vec![line],

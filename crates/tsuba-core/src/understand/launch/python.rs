@@ -118,7 +118,9 @@ fn tool(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args: &[
     match (from, parsed.rest.split_first()) {
         (Some(from), rest) => {
             let args = rest.map_or(&[][..], |(_, args)| args);
-            unwrapper.server(program, StepKind::Package(spec::pypi(runner, &from)), args, &options);
+            let mut package = spec::pypi(runner, &from);
+            package.command = rest.map(|(command, _)| command.text.clone());
+            unwrapper.server(program, StepKind::Package(package), args, &options);
         }
         (None, Some((word, args))) => unwrapper.package(program, spec::pypi(runner, word), args, &options),
         (None, None) => unwrapper.server(program, StepKind::Program, args, &[]),
@@ -167,11 +169,14 @@ fn pipx(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located]) {
     let parsed = options::parse(unwrapper.source, args, &with_value);
     let with: Vec<Located> = parsed.values(&["--with"]).cloned().collect();
     beside(unwrapper, program, "pipx run", &with);
-    let spec = parsed.values(&["--spec"]).next().or(parsed.rest.first()).cloned();
+    let named = parsed.values(&["--spec"]).next();
+    let command = named.and(parsed.rest.first()).map(|word| word.text.clone());
+    let spec = named.or(parsed.rest.first()).cloned();
     let args = parsed.rest.get(1..).unwrap_or_default();
     match spec {
         Some(word) => {
-            unwrapper.server(program, StepKind::Package(spec::pypi("pipx run", &word)), args, parsed.consumed)
+            let package = super::Package { command, ..spec::pypi("pipx run", &word) };
+            unwrapper.server(program, StepKind::Package(package), args, parsed.consumed)
         }
         None => unwrapper.server(program, StepKind::Program, args, &[]),
     }

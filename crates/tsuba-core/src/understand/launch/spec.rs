@@ -17,6 +17,7 @@ fn package(runner: &str, source: Source, name: &str, version: Option<&str>, pin:
         version: version.filter(|v| !v.is_empty()).map(ToOwned::to_owned),
         pin,
         spec: spec.clone(),
+        command: None,
         beside: false,
     }
 }
