@@ -1,0 +1,134 @@
+//! `tsuba capture` against servers that are not ours: the official protocol SDK's and a well-kept authorization-server library. They are
+//! looked for in the folder that TSUBA_PEERS names, in which `conformance/peers/install` was run; where they are not, that is said.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::print_stderr,
+    reason = "a failing test is what a panic is for, and a skipped one says why"
+)]
+
+mod util;
+
+use serde_json::{Value, json};
+use std::io::{BufRead as _, BufReader};
+use std::net::TcpListener;
+use std::path::PathBuf;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use util::{Dir, evidence};
+
+/// The folder of the packages, where `package` is one of them.
+fn peers(package: &str) -> Option<PathBuf> {
+    let folder = std::env::var_os("TSUBA_PEERS").map(PathBuf::from);
+    let found = folder.filter(|folder| folder.join("node_modules").join(package).is_dir());
+    if found.is_none() {
+        eprintln!("skipped: {package} is not installed (TSUBA_PEERS; conformance/peers/install)");
+    }
+    found
+}
+
+fn script(name: &str) -> String {
+    let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../conformance/peers").join(name);
+    path.canonicalize().unwrap().to_string_lossy().into_owned()
+}
+
+/// A program that ends with the test.
+struct Running(Child);
+
+impl Drop for Running {
+    fn drop(&mut self) {
+        let _gone = self.0.kill();
+        let _gone = self.0.wait();
+    }
+}
+
+/// The sessions of an entry that listed to the end, as `era: tools`.
+fn listed(evidence: &Value) -> Vec<String> {
+    let sessions = evidence["sessions"].as_array().unwrap().iter();
+    let complete = sessions.filter(|session| session["as"] == "tsuba" && session["ended"] == "complete");
+    let count = |session: &Value| {
+        let pages = session["tools/list"].as_array().cloned().unwrap_or_default();
+        pages.iter().map(|page| page["tools"].as_array().map_or(0, Vec::len)).sum::<usize>()
+    };
+    complete.map(|session| format!("{}: {}", session["era"].as_str().unwrap(), count(session))).collect()
+}
+
+#[test]
+fn the_sdk_s_server_lists_the_same_in_both_eras() {
+    let Some(folder) = peers("@modelcontextprotocol/server") else { return };
+    let setup = json!({ "mcpServers": { "tide-table":
+        { "command": "node", "args": [script("server.mjs")], "cwd": folder } } });
+    let dir = Dir::new(&[("setup.json", &setup.to_string())]);
+    let run = dir.run(&["capture", "setup.json", "--launch", "--uncaged"]);
+    let kept = evidence(&dir, "tide-table");
+    assert_eq!(listed(&kept), ["handshake: 1", "stateless: 1"], "{}{}", run.out(), run.err());
+}
+
+#[test]
+fn the_sdk_s_example_lists_the_same_over_every_transport() {
+    let package = "@modelcontextprotocol/server-everything";
+    let Some(folder) = peers(package) else { return };
+    let program = folder.join("node_modules").join(package).join("dist/index.js");
+    let start = |transport: &str| {
+        let port = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap().port();
+        let mut command = Command::new("node");
+        command.arg(&program).arg(transport).env("PORT", port.to_string());
+        let child = command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        let until = Instant::now() + Duration::from_secs(20);
+        while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() && Instant::now() < until {
+            std::thread::sleep(Duration::from_millis(50));
+        }
+        (Running(child), format!("http://127.0.0.1:{port}"))
+    };
+    let ((_http, http), (_sse, sse)) = (start("streamableHttp"), start("sse"));
+    let setup = json!({ "mcpServers": {
+        "local": { "command": "node", "args": [program, "stdio"] },
+        "http": { "url": format!("{http}/mcp") },
+        "sse": { "type": "sse", "url": format!("{sse}/sse") },
+    } });
+    let dir = Dir::new(&[("setup.json", &setup.to_string())]);
+    let run = dir.run(&["capture", "setup.json", "--launch", "--uncaged"]);
+    let all = ["local", "http", "sse"].map(|entry| listed(&evidence(&dir, entry)));
+    assert!(all[0].len() == 1 && !all[0][0].ends_with(": 0"), "{all:?} {}{}", run.out(), run.err());
+    assert!(all.iter().all(|listed| *listed == all[0]), "{all:?} {}{}", run.out(), run.err());
+}
+
+#[test]
+fn an_authorization_server_s_sound_metadata_raises_nothing() {
+    let Some(folder) = peers("oidc-provider") else { return };
+    for (mode, registration) in [("closed", &[][..]), ("open", &["oauth/open-registration"][..])] {
+        let mut command = Command::new("node");
+        command.arg(script("login.mjs")).arg(mode).current_dir(&folder).stdout(Stdio::piped()).stderr(Stdio::null());
+        let mut server = Running(command.spawn().unwrap());
+        let lines = BufReader::new(server.0.stdout.take().unwrap()).lines().map_while(Result::ok);
+        let said: Vec<String> = lines.filter(|line| !line.starts_with("oidc-provider")).take(2).collect();
+        let setup = json!({ "mcpServers": { "tide-table": { "url": said[0] } } }).to_string();
+        let dir = Dir::new(&[("setup.json", &setup)]);
+        let capture = |more: &[&str]| {
+            let mut command = Command::new(env!("CARGO_BIN_EXE_tsuba"));
+            command.args(["capture", "setup.json"]).args(more).env("TIDE_TOKEN", &said[1]).current_dir(dir.path("."));
+            assert!(command.output().unwrap().status.success());
+            evidence(&dir, "tide-table")
+        };
+        let kept = capture(&[]);
+        let answered = |ask: &str| {
+            let all = kept["http"].as_array().unwrap().iter();
+            all.filter(|answer| answer["ask"] == ask && answer["body"].is_object()).count()
+        };
+        for ask in ["resource-metadata", "server-metadata", "keys"] {
+            assert!(answered(ask) > 0, "{mode} {ask}: {kept}");
+        }
+        let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+        let told = report["findings"].as_array().unwrap().iter().filter(|finding| {
+            let severity = finding["severity"].as_str().unwrap();
+            !matches!(severity, "low" | "note") && finding["rule"].as_str().unwrap().starts_with("oauth/")
+        });
+        let told: Vec<&str> = told.map(|finding| finding["rule"].as_str().unwrap()).collect();
+        assert_eq!(told, registration, "{mode}: {}", report["findings"]);
+        let kept = capture(&["--token-env", "TIDE_TOKEN"]);
+        assert_eq!(listed(&kept), ["handshake: 1"], "{mode}: {kept}");
+        assert!(!kept.to_string().contains(&said[1]));
+    }
+}
