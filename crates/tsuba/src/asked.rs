@@ -16,11 +16,21 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, String) {
     let Some(first) = listed.clone().next() else {
         let why = evidence.troubles.first().or(evidence.sessions.first().map(|session| &session.ended));
         let why = why.cloned().unwrap_or_else(|| "nothing was answered".to_owned());
-        return (if refused { Group::WantsLogin } else { Group::Silent(why) }, told);
+        if refused {
+            return (Group::WantsLogin, told);
+        }
+        // Programs that are not there are one reason, whatever they are called.
+        let not_started = why.strip_prefix("cannot start ").and_then(|rest| rest.rsplit_once(": "));
+        return match not_started {
+            Some((program, why)) => (Group::Silent(why.to_owned()), format!("{told}  {program}")),
+            None => (Group::Silent(why), told),
+        };
     };
     let ended = if first.ended == "complete" { String::new() } else { format!("; {}", first.ended) };
     let differs = if evidence.differs.is_empty() { "" } else { "; answers one client otherwise than another" };
-    (Group::Listed, format!("{told}  {}{ended}{differs}", eras.join(" and ")))
+    let version = evidence.package.as_ref().and_then(|package| package.version.as_ref());
+    let version = version.map(|version| format!("; version {version}")).unwrap_or_default();
+    (Group::Listed, format!("{told}  {}{version}{ended}{differs}", eras.join(" and ")))
 }
 
 /// What entries have in common that were asked.

@@ -3,10 +3,12 @@
 
 use super::packets::{Contact, contact, name_answer, name_asked};
 use super::watch::Report;
-use rustix::net::{AddressFamily, SocketFlags, SocketType, bind, netlink, recv, send, socket, socket_with};
-use rustix::net::{RecvFlags, SendFlags, ipproto};
+use rustix::fd::OwnedFd;
+use rustix::net::{AddressFamily, Protocol, SocketFlags, SocketType, bind, netlink, recv, send, socket, socket_with};
+use rustix::net::{RecvFlags, SendFlags};
 use std::io;
 use std::net::{TcpListener, UdpSocket};
+use std::num::NonZeroU32;
 use std::thread;
 
 /// Ports at which somebody answers the telephone, and says nothing.
@@ -19,20 +21,23 @@ const NAMES: usize = 1024;
 pub(super) fn up(report: &Report) -> io::Result<()> {
     let route = socket(AddressFamily::NETLINK, SocketType::RAW, None)?;
     bind(&route, &netlink::SocketAddrNetlink::new(0, 0))?;
-    for request in [link_up(), everywhere_here()] {
+    for (request, needed) in [(link_up(), true), (everywhere_here(INET), true), (everywhere_here(INET6), false)] {
         send(&route, &request, SendFlags::empty())?;
         let mut answer = [0u8; 256];
         let (length, _) = recv(&route, &mut answer[..], RecvFlags::empty())?;
         // An error message begins with its number, negative, behind the header of 16 bytes (rtnetlink(7)).
         let code =
             answer.get(16..20).filter(|_| length >= 20).and_then(|code| code.try_into().ok()).map(i32::from_ne_bytes);
-        if code != Some(0) {
+        // A system without IPv6 has nobody there to be reached.
+        if code != Some(0) && needed {
             return Err(io::Error::from_raw_os_error(-code.unwrap_or(-5)));
         }
     }
     names(report)?;
     for port in PORTS {
-        let Ok(listener) = TcpListener::bind(("0.0.0.0", *port)) else { continue };
+        let Ok(listener) = TcpListener::bind(("::", *port)).or_else(|_| TcpListener::bind(("0.0.0.0", *port))) else {
+            continue;
+        };
         thread::spawn(move || {
             // Taken, kept open a moment, and dropped.
             for connection in listener.incoming() {
@@ -40,19 +45,24 @@ pub(super) fn up(report: &Report) -> io::Result<()> {
             }
         });
     }
-    for protocol in [ipproto::TCP, ipproto::UDP] {
-        let all = socket_with(AddressFamily::INET, SocketType::RAW, SocketFlags::CLOEXEC, Some(protocol))?;
+    for all in [of_every_packet(ETHERNET_IPV4)?, of_every_packet(ETHERNET_IPV6)?] {
         let report = report.clone();
         thread::spawn(move || {
             let mut packet = vec![0u8; 2048];
             while let Ok((length, _)) = recv(&all, &mut packet[..], RecvFlags::empty()) {
-                if let Some(Contact { address, port, kind }) = contact(packet.get(..length).unwrap_or_default()) {
-                    report.note("contact", &format!("{kind} {address}:{port}"));
+                if let Some(Contact { to, kind }) = contact(packet.get(..length).unwrap_or_default()) {
+                    report.note("contact", &format!("{kind} {to}"));
                 }
             }
         });
     }
     Ok(())
+}
+
+/// A socket that is shown every packet of a kind, beginning with its own header (packet(7)).
+fn of_every_packet(kind: u16) -> io::Result<OwnedFd> {
+    let protocol = NonZeroU32::new(u32::from(kind.to_be())).map(Protocol::from_raw);
+    Ok(socket_with(AddressFamily::PACKET, SocketType::DGRAM, SocketFlags::CLOEXEC, protocol)?)
 }
 
 /// Answers every name with an address of its own, so that a contact tells which name it was of.
@@ -88,10 +98,16 @@ fn link_up() -> Vec<u8> {
     request(16, 0, &body)
 }
 
+/// Families of addresses (socket(2)), and the kinds of packet that carry them (RFC 894, RFC 2464).
+const INET: u8 = 2;
+const INET6: u8 = 10;
+const ETHERNET_IPV4: u16 = 0x0800;
+const ETHERNET_IPV6: u16 = 0x86dd;
+
 /// `RTM_NEWROUTE`: every address is one of this machine.
-fn everywhere_here() -> Vec<u8> {
+fn everywhere_here(family: u8) -> Vec<u8> {
     // Family, lengths of destination and source, type of service, table (local), protocol (boot), scope (host), type (local), flags.
-    let mut body = vec![2u8, 0, 0, 0, 255, 3, 254, 2, 0, 0, 0, 0];
+    let mut body = vec![family, 0, 0, 0, 255, 3, 254, 2, 0, 0, 0, 0];
     // The interface.
     body.extend(8u16.to_ne_bytes());
     body.extend(4u16.to_ne_bytes());

@@ -1,21 +1,29 @@
 //! Packets and questions for names, as far as a cage looks at them: bytes in, what was tried out.
 
-use std::net::Ipv4Addr;
+use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 
 /// Somebody that was tried to be reached.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) struct Contact {
-    pub(super) address: Ipv4Addr,
-    pub(super) port: u16,
+    pub(super) to: SocketAddr,
     pub(super) kind: &'static str,
 }
 
-/// Whom an IPv4 packet is for: the first of a connection (RFC 9293, 3.1), or a datagram (RFC 768). Questions for names are told by name.
+/// Whom a packet is for, of IPv4 (RFC 791, 3.1) or IPv6 (RFC 8200, 3): the first of a connection (RFC 9293, 3.1), or a datagram (RFC 768).
+/// Questions for names are told by name.
 pub(super) fn contact(packet: &[u8]) -> Option<Contact> {
-    let header = usize::from(packet.first()? & 0xf) * 4;
-    let protocol = *packet.get(9)?;
-    let octets: [u8; 4] = packet.get(16..20)?.try_into().ok()?;
-    let address = Ipv4Addr::from(octets);
+    let (protocol, address, header) = match packet.first()? >> 4 {
+        4 => {
+            let octets: [u8; 4] = packet.get(16..20)?.try_into().ok()?;
+            (*packet.get(9)?, IpAddr::from(Ipv4Addr::from(octets)), usize::from(packet.first()? & 0xf) * 4)
+        }
+        6 => {
+            let octets: [u8; 16] = packet.get(24..40)?.try_into().ok()?;
+            let (protocol, header) = behind_extensions(packet)?;
+            (protocol, IpAddr::from(Ipv6Addr::from(octets)), header)
+        }
+        _ => return None,
+    };
     let port = u16::from_be_bytes(packet.get(header + 2..header + 4)?.try_into().ok()?);
     let (kind, counts) = match protocol {
         // SYN without ACK.
@@ -27,7 +35,23 @@ pub(super) fn contact(packet: &[u8]) -> Option<Contact> {
         }
         _ => return None,
     };
-    counts.then_some(Contact { address, port, kind })
+    counts.then_some(Contact { to: SocketAddr::new(address, port), kind })
+}
+
+/// The protocol of an IPv6 packet and where its header begins, behind hop-by-hop options, routing, fragments and destination options
+/// (RFC 8200, 4): a packet that is dressed up is still one.
+fn behind_extensions(packet: &[u8]) -> Option<(u8, usize)> {
+    let (mut next, mut at) = (*packet.get(6)?, 40);
+    for _ in 0..8 {
+        let length = match next {
+            0 | 43 | 60 => (usize::from(*packet.get(at + 1)?) + 1) * 8,
+            44 => 8,
+            _ => break,
+        };
+        next = *packet.get(at)?;
+        at += length;
+    }
+    Some((next, at))
 }
 
 /// The name that a question is for (RFC 1035, 4.1.2).
@@ -75,6 +99,16 @@ mod tests {
         out
     }
 
+    /// The same over IPv6, behind a header of options.
+    fn dressed(protocol: u8, ports: [u16; 2], flags: u8) -> Vec<u8> {
+        let mut out = vec![0x60, 0, 0, 0, 0, 28, 60, 64];
+        out.extend(Ipv6Addr::LOCALHOST.octets());
+        out.extend("2001:db8::7".parse::<Ipv6Addr>().unwrap().octets());
+        out.extend([protocol, 0, 1, 4, 0, 0, 0, 0]);
+        out.extend(packet(protocol, [0; 4], ports, flags).split_off(20));
+        out
+    }
+
     #[test]
     fn only_who_is_tried_first_is_a_contact() {
         let to = [93, 184, 216, 34];
@@ -88,8 +122,12 @@ mod tests {
             (packet(17, [8, 8, 8, 8], [40000, 53], 0), Some(("udp", 53))),
             (packet(1, to, [0, 0], 0), None),
             (vec![0x45], None),
+            (dressed(6, [40000, 443], 0x02), Some(("tcp", 443))),
+            (dressed(6, [40000, 443], 0x10), None),
+            (dressed(17, [40000, 123], 0), Some(("udp", 123))),
+            (dressed(58, [0, 0], 0), None),
         ] {
-            assert_eq!(contact(&packet).map(|contact| (contact.kind, contact.port)), want);
+            assert_eq!(contact(&packet).map(|contact| (contact.kind, contact.to.port())), want);
         }
     }
 

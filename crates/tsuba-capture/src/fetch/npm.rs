@@ -44,7 +44,7 @@ pub(super) fn fetch(wanted: &Wanted, work: &Work<'_>, package: &mut Package) -> 
     args.extend(wanted.specs.iter().map(String::as_str));
     let said = work.run("npm", &args)?;
     if !said.success {
-        return Err(format!("npm could not fetch {}{}", package.asked, code(&said.err)));
+        return Err(format!("npm could not fetch it{}", code(&said.err)));
     }
     let lock = json(&work.folder.join("package-lock.json")).ok_or("npm has written no lock file")?;
     read_lock(&lock, &wanted.name, package);

@@ -46,7 +46,7 @@ pub(super) fn fetch(wanted: &Wanted, work: &Work<'_>, package: &mut Package) -> 
     if !said.success {
         let none = said.err.contains("No matching distribution");
         let why = if none { ": it has no such version as a wheel, and what must be built is not fetched" } else { "" };
-        return Err(format!("pip could not fetch {}{why}", package.asked));
+        return Err(format!("pip could not fetch it{why}"));
     }
     let report = fs::read(work.folder.join("report.json")).ok();
     let report: Value = report.and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();

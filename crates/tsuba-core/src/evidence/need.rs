@@ -49,8 +49,14 @@ const ANYTHING: &[&str] =
     &["cmd", "code", "command", "endpoint", "graphql", "method", "mutation", "script", "shell", "sql", "statement"];
 
 impl Needs {
+    /// What the tools of several servers need; `None` where that of one cannot be told.
+    pub(crate) fn of_all(listings: &[&Listing]) -> Option<Self> {
+        let all: Option<Vec<Self>> = listings.iter().map(|listing| Self::of(listing)).collect();
+        Some(Self { uses: all?.into_iter().flat_map(|needs| needs.uses).collect() })
+    }
+
     /// What the tools of a listing need; `None` where that cannot be told: there are no tools, or one does whatever it is told.
-    pub(crate) fn of(listing: &Listing) -> Option<Self> {
+    fn of(listing: &Listing) -> Option<Self> {
         let tools = || super::tools(listing);
         let anything = |item: &Item| {
             item.effect().is_some_and(|(_, effect, _)| effect == Effect::Runs)

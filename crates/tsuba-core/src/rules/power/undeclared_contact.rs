@@ -38,9 +38,9 @@ fn contacts(stands: Stands, touched: &Touched, entries: &[&Entry], out: &mut Out
     }
     for contact in &touched.contacts {
         let address = contact.text.split(' ').nth(1).unwrap_or_default();
-        let host = address.rsplit_once(':').map_or(address, |(host, _)| host);
+        let host = address.rsplit_once(':').map_or(address, |(host, _)| host).trim_matches(['[', ']']);
         // Those of names have been told by their name; this machine's own is looked at by programs of every kind.
-        if host.starts_with("198.18.") || host.starts_with("127.") || is_named(host, entries) {
+        if host.starts_with("198.18.") || host.starts_with("127.") || host == "::1" || is_named(host, entries) {
             continue;
         }
         out.hit_in(stands, contact)

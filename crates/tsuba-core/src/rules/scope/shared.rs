@@ -44,13 +44,13 @@ pub(super) struct Held<'a> {
     pub(super) used: When,
     /// The entries that it is for, as far as is known.
     pub(super) entries: Vec<&'a Entry>,
-    /// What the server lists that it is for.
-    pub(super) listing: Option<&'a Listing>,
+    /// What the servers list that it is for; empty where that of one is not known.
+    pub(super) listings: Vec<&'a Listing>,
 }
 
 /// Everything that somebody holds.
 pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
-    let mut out: Vec<Held<'a>> = tokens(all).collect();
+    let mut out = tokens(all);
     let papers = || all.studies.iter().enumerate().filter(|(_, study)| !study.papers.grants.is_empty());
     if papers().next().is_some() {
         let servers = Servers::of(all);
@@ -61,15 +61,32 @@ pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
     out
 }
 
+/// What all of these servers list, each once; nothing where one has not been asked.
+fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Study, &'a Entry)]) -> Vec<&'a Listing> {
+    let found = entries.iter().map(|(study, entry)| study.listing_of(entry).or_else(|| all.listing_of(entry)));
+    let mut out: Vec<&'a Listing> = found.collect::<Option<_>>().unwrap_or_default();
+    out.sort_by_key(|listing| core::ptr::from_ref(*listing));
+    out.dedup_by(|a, b| core::ptr::eq(*a, *b));
+    out
+}
+
 /// Every JSON Web Token that lies there.
-fn tokens<'a>(all: &All<'a>) -> impl Iterator<Item = Held<'a>> {
-    plaintext(all)
-        .filter(|(_, _, handed)| is_web_token(handed))
-        .filter_map(|(stands, study, handed)| Some((stands, study, handed, Claims::decode(&handed.value.text)?)))
+fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
+    let found: Vec<(Stands, &Study, &Handed)> = plaintext(all).filter(|(_, _, handed)| is_web_token(handed)).collect();
+    // One token may be handed to several servers: each of them may need it.
+    let mut users: BTreeMap<&str, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
+    for (stands, study, handed) in &found {
+        let entry = stands.entry.and_then(|entry| study.entries.get(entry));
+        users.entry(&handed.value.text).or_default().extend(entry.map(|entry| (*study, entry)));
+    }
+    let decoded = found
+        .iter()
+        .filter_map(|(stands, study, handed)| Some((stands, study, handed, Claims::decode(&handed.value.text)?)));
+    decoded
         .map(|(stands, study, handed, claims)| {
             let entry = stands.entry.and_then(|entry| study.entries.get(entry));
             Held {
-                stands,
+                stands: *stands,
                 at: handed.value.clone(),
                 what: "a token".into(),
                 scopes: claims.scopes,
@@ -79,9 +96,13 @@ fn tokens<'a>(all: &All<'a>) -> impl Iterator<Item = Held<'a>> {
                 endless: claims.expires.is_none().then(|| (handed.value.clone(), Confidence::Certain)),
                 used: When::Unsaid,
                 entries: entry.into_iter().collect(),
-                listing: entry.and_then(|entry| all.listing_of(entry)),
+                listings: users
+                    .get(handed.value.text.as_str())
+                    .map(|users| listings_of(all, users))
+                    .unwrap_or_default(),
             }
         })
+        .collect()
 }
 
 fn is_web_token(handed: &Handed) -> bool {
@@ -137,8 +158,6 @@ impl<'a> Servers<'a> {
             Some(own) => vec![(study, own)],
             None => self.meant(&grant.names),
         };
-        let listing_of =
-            |(study, entry): &(&'a Study, &'a Entry)| study.listing_of(entry).or_else(|| all.listing_of(entry));
         let sure = if grant.told == Told::Introspection { Confidence::Possible } else { Confidence::Certain };
         let endless = match &grant.expires {
             When::Never(at) => Some((at.clone(), sure)),
@@ -160,7 +179,7 @@ impl<'a> Servers<'a> {
             expires: grant.expires.seconds(),
             endless,
             used: grant.used.clone(),
-            listing: entries.iter().find_map(listing_of),
+            listings: listings_of(all, &entries),
             entries: entries.into_iter().map(|(_, entry)| entry).collect(),
         })
     }

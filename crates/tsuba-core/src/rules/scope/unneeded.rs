@@ -19,9 +19,7 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for held in shared::held(all) {
-        let Some((listing, needs)) = held.listing.and_then(|listing| Some((listing, Needs::of(listing)?))) else {
-            continue;
-        };
+        let Some((first, needs)) = held.listings.first().zip(Needs::of_all(&held.listings)) else { continue };
         let spare = needs.spare(&held.scopes);
         let scopes: Vec<&str> = spare.too_strong.iter().chain(&spare.foreign).map(String::as_str).collect();
         if scopes.is_empty() {
@@ -29,8 +27,15 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         }
         // Words for the same thing may differ; that a tool only reads is told by the tool.
         let sure = if spare.too_strong.is_empty() { Confidence::Possible } else { Confidence::Likely };
-        let (server, it) = (&listing.server.text, if scopes.len() == 1 { "it" } else { "them" });
-        let why = match (spare.too_strong.is_empty(), tools(listing).count()) {
+        let it = if scopes.len() == 1 { "it" } else { "them" };
+        let server = match held.listings.len() {
+            1 => first.server.text.clone(),
+            count => format!("its {count} servers"),
+        };
+        let why = match (
+            spare.too_strong.is_empty(),
+            held.listings.iter().map(|listing| tools(listing).count()).sum::<usize>(),
+        ) {
             (true, 1) => format!("the one tool of {server} is not about {it}"),
             (true, count) => format!("none of the {count} tools of {server} is about {it}"),
             (false, 1) => format!("the one tool of {server} does less"),

@@ -74,6 +74,9 @@ const LEVELS: &[(&str, Access, bool)] = &[
     ("writer", Access::Change, true),
 ];
 
+/// Words for tool servers as such, whatever they are about.
+const TOOLS: &[&str] = &["call", "connect", "execute", "invoke", "mcp", "server", "tool", "tools"];
+
 /// Words of a scope that say neither what it is about nor how far it reaches.
 const NOISE: &[&str] = &[
     "access",
@@ -116,7 +119,8 @@ const NOISE: &[&str] = &[
 impl Scope {
     /// Reads a scope; `None` for one of the login itself.
     pub(crate) fn read(scope: &str) -> Option<Self> {
-        if LOGIN.contains(&scope.to_ascii_lowercase().as_str()) {
+        let lower = scope.to_ascii_lowercase();
+        if LOGIN.contains(&lower.as_str()) || lower.ends_with("userinfo.email") || lower.ends_with("userinfo.profile") {
             return None;
         }
         // Of an address, and of what is named under one, the last part says what is granted.
@@ -125,17 +129,20 @@ impl Scope {
             None => scope,
         };
         let words = words_of(last);
+        let about_tools = words.iter().any(|word| TOOLS.contains(&word.as_str()));
         let clear =
             words.iter().filter_map(|word| level(word)).filter(|(_, sure)| *sure).map(|(access, _)| access).max();
         // `post` is a thing in `post:read`, and a level where nothing else is.
         let ends = [words.last(), words.first()].into_iter().flatten();
         let vague = ends.filter_map(|word| level(word)).map(|(access, _)| access).next();
-        let access = if administers(scope) { Some(Access::Administer) } else { clear.or(vague) };
+        // Who may run tools may do with them what they do.
+        let access = clear.or(vague).filter(|access| !(about_tools && *access == Access::Run));
+        let access = if administers(scope) { Some(Access::Administer) } else { access };
         let says_level = |word: &str| level(word).is_some_and(|(_, sure)| sure || clear.is_none());
         let admin = ["admin", "administrator", "superuser", "root", "owner", "sudo"];
         let subject = words
             .iter()
-            .filter(|word| !says_level(word) && !admin.contains(&word.as_str()))
+            .filter(|word| !says_level(word) && !TOOLS.contains(&word.as_str()) && !admin.contains(&word.as_str()))
             .filter(|word| word.len() > 1 && !word.bytes().all(|byte| byte.is_ascii_digit()))
             .map(|word| singular(word))
             .filter(|word| NOISE.binary_search(&word.as_str()).is_err())
@@ -198,13 +205,23 @@ mod tests {
             ("write", Some(Change), ""),
             ("tides", None, "tide"),
             ("user_impersonation", None, ""),
+            ("mcp:tools:execute", None, ""),
+            ("tools.call", None, ""),
+            ("mcp:write", Some(Change), ""),
             ("https://id.saltmarsh-line.example/.default", None, ""),
             ("crew.roster.metadata.view", Some(Read), "crew roster metadata"),
         ] {
             let want = Scope { access, subject: subject.split_whitespace().map(ToOwned::to_owned).collect() };
             assert_eq!(Scope::read(scope), Some(want), "{scope}");
         }
-        for login in ["openid", "profile", "email", "offline_access", "OpenID"] {
+        for login in [
+            "openid",
+            "profile",
+            "email",
+            "offline_access",
+            "OpenID",
+            "https://id.saltmarsh-line.example/auth/userinfo.email",
+        ] {
             assert_eq!(Scope::read(login), None, "{login}");
         }
     }
