@@ -1,5 +1,6 @@
 //! From entries to what is asked of them: whom to call or start, with what, and what of it must not be kept.
 
+use crate::asked::Line;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
@@ -27,14 +28,14 @@ pub(crate) struct Selection<'s> {
 /// Entries that are not asked, for one reason.
 pub(crate) struct Skipped {
     pub(crate) why: &'static str,
-    pub(crate) entries: Vec<String>,
+    pub(crate) entries: Vec<Line>,
 }
 
 /// The entries to ask, each server once, and those that are not asked.
 pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>) -> (Vec<Job>, Vec<Skipped>) {
     let redact = redact(audit);
     let mut jobs = Vec::new();
-    let mut skipped: BTreeMap<&'static str, Vec<String>> = BTreeMap::new();
+    let mut skipped: BTreeMap<&'static str, Vec<Line>> = BTreeMap::new();
     let mut seen = BTreeSet::new();
     for study in &audit.studies {
         for entry in study.entries.iter().filter(|entry| entry.listing.is_none()) {
@@ -42,7 +43,7 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>) -> (Vec<Job>, Vec<S
             if !selection.entries.is_empty() && !selection.entries.iter().any(|wanted| wanted == name) {
                 continue;
             }
-            let told = format!("{name}  {}", study.document.path);
+            let told = Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new() };
             match target(study, entry, selection) {
                 Ok(target) => {
                     let fingerprint = launch_fingerprint(audit, entry);
