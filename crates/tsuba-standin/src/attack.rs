@@ -14,6 +14,7 @@ pub(crate) fn attempt(attack: &str) -> String {
         "list" => told(fs::read_dir(what).map(|all| format!("listed {}", all.count()))),
         "write" => told(fs::write(what, "written by a stand-in").map(|()| "written".to_owned())),
         "connect" => connect(what),
+        "datagram" => datagram(what),
         "disk" => disk(what),
         "memory" => memory(),
         "forks" => forks(),
@@ -41,6 +42,13 @@ fn connect(to: &str) -> String {
         let heard = said.is_ok() && std::io::Read::read(&mut stream, &mut byte).is_ok_and(|length| length > 0);
         if heard { "connected, and heard something".to_owned() } else { "connected to nobody".to_owned() }
     }))
+}
+
+/// Sends a datagram to somebody.
+fn datagram(to: &str) -> String {
+    let own = if to.starts_with('[') { "[::]:0" } else { "0.0.0.0:0" };
+    let sent = std::net::UdpSocket::bind(own).and_then(|socket| socket.send_to(b"ho", to));
+    told(sent.map(|_| "sent".to_owned()))
 }
 
 /// Writes until nothing more can be written.

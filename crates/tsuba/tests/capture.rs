@@ -306,7 +306,7 @@ fn each_wall_of_the_cage_holds() {
     let read = format!("read={}", private.display());
     let write = format!("write={}", dir.path("planted.txt").display());
     let connect = format!("connect=127.0.0.1:{port}");
-    let attacks: [(&str, &str, &[&str]); 12] = [
+    let attacks: [(&str, &str, &[&str]); 14] = [
         ("processes", "write=/proc/self/comm", &["failed: ReadOnlyFilesystem", "failed: PermissionDenied"]),
         ("home", read.as_str(), &["failed: NotFound"]),
         ("plant", write.as_str(), &["failed: NotFound", "failed: ReadOnlyFilesystem"]),
@@ -315,6 +315,8 @@ fn each_wall_of_the_cage_holds() {
         ("neighbour", connect.as_str(), &["failed: ConnectionRefused"]),
         ("outside", "connect=harbour.saltmarsh-line.example:443", &["connected to nobody"]),
         ("outside-6", "connect=[2001:db8::7]:443", &["connected to nobody", "failed: Uncategorized"]),
+        ("word", "datagram=192.0.2.7:123", &["sent"]),
+        ("word-6", "datagram=[2001:db8::7]:123", &["sent", "failed: Uncategorized"]),
         ("trace", "trace", &["failed"]),
         ("signal", "signal=1", &["failed: EPERM"]),
         ("space", "space", &["failed: EPERM"]),
@@ -335,10 +337,15 @@ fn each_wall_of_the_cage_holds() {
     let outside = evidence(&dir, "outside");
     assert_eq!(outside["cage"]["names"], json!(["harbour.saltmarsh-line.example"]));
     assert_eq!(outside["cage"]["contacts"], json!(["tcp 198.18.0.0:443"]));
-    let six = &evidence(&dir, "outside-6");
-    // On a system without IPv6 there is nothing to be told.
-    let told = said(six, "connect");
-    assert!(six["cage"]["contacts"] == json!(["tcp [2001:db8::7]:443"]) || told.starts_with("failed"), "{told}: {six}");
+    assert_eq!(evidence(&dir, "word")["cage"]["contacts"], json!(["udp 192.0.2.7:123"]));
+    for (entry, attack, contact) in
+        [("outside-6", "connect", "tcp [2001:db8::7]:443"), ("word-6", "datagram", "udp [2001:db8::7]:123")]
+    {
+        let kept = &evidence(&dir, entry);
+        // On a system without IPv6 there is nothing to be told.
+        let told = said(kept, attack);
+        assert!(kept["cage"]["contacts"] == json!([contact]) || told.starts_with("failed"), "{told}: {kept}");
+    }
     assert_eq!(evidence(&dir, "neighbour")["cage"]["contacts"], json!([format!("tcp 127.0.0.1:{port}")]));
 }
 

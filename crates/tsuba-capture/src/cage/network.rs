@@ -1,14 +1,13 @@
 //! The network inside: nobody but this machine's own loopback, to which every address leads. Names are answered and addresses that are
 //! tried are written down.
 
-use super::packets::{Contact, contact, name_answer, name_asked};
+use super::packets::{Contact, answered, contact, name_answer, name_asked, quoted};
 use super::watch::Report;
 use rustix::fd::OwnedFd;
 use rustix::net::{AddressFamily, Protocol, SocketFlags, SocketType, bind, netlink, recv, send, socket, socket_with};
-use rustix::net::{RecvFlags, SendFlags};
+use rustix::net::{RecvFlags, SendFlags, ipproto, recvfrom};
 use std::io;
-use std::net::{TcpListener, UdpSocket};
-use std::num::NonZeroU32;
+use std::net::{SocketAddrV6, TcpListener, UdpSocket};
 use std::thread;
 
 /// Ports at which somebody answers the telephone, and says nothing.
@@ -45,7 +44,14 @@ pub(super) fn up(report: &Report) -> io::Result<()> {
             }
         });
     }
-    for all in [of_every_packet(ETHERNET_IPV4)?, of_every_packet(ETHERNET_IPV6)?] {
+    listen(report)
+}
+
+/// Looks at every packet. Raw sockets do, and cost next to nothing; a socket that is shown whole packets of a link holds up the start and the
+/// end of a cage by tens of milliseconds.
+fn listen(report: &Report) -> io::Result<()> {
+    for protocol in [ipproto::TCP, ipproto::UDP] {
+        let all = raw(AddressFamily::INET, protocol)?;
         let report = report.clone();
         thread::spawn(move || {
             let mut packet = vec![0u8; 2048];
@@ -56,13 +62,32 @@ pub(super) fn up(report: &Report) -> io::Result<()> {
             }
         });
     }
+    // Of IPv6 a raw socket is shown no header, and thus not whom a packet is for (RFC 3542, 3); but whom an answer comes from, and what an
+    // error quotes. A system without IPv6 has nobody there to be reached.
+    for protocol in [ipproto::TCP, ipproto::ICMPV6] {
+        let Ok(all) = raw(AddressFamily::INET6, protocol) else { continue };
+        let report = report.clone();
+        thread::spawn(move || {
+            let mut packet = vec![0u8; 2048];
+            while let Ok((length, _, from)) = recvfrom(&all, &mut packet[..], RecvFlags::empty()) {
+                let packet = packet.get(..length).unwrap_or_default();
+                let found = if protocol == ipproto::TCP {
+                    let from = from.and_then(|from| SocketAddrV6::try_from(from).ok());
+                    from.and_then(|from| answered(*from.ip(), packet))
+                } else {
+                    quoted(packet)
+                };
+                if let Some(Contact { to, kind }) = found {
+                    report.note("contact", &format!("{kind} {to}"));
+                }
+            }
+        });
+    }
     Ok(())
 }
 
-/// A socket that is shown every packet of a kind, beginning with its own header (packet(7)).
-fn of_every_packet(kind: u16) -> io::Result<OwnedFd> {
-    let protocol = NonZeroU32::new(u32::from(kind.to_be())).map(Protocol::from_raw);
-    Ok(socket_with(AddressFamily::PACKET, SocketType::DGRAM, SocketFlags::CLOEXEC, protocol)?)
+fn raw(family: AddressFamily, protocol: Protocol) -> io::Result<OwnedFd> {
+    Ok(socket_with(family, SocketType::RAW, SocketFlags::CLOEXEC, Some(protocol))?)
 }
 
 /// Answers every name with an address of its own, so that a contact tells which name it was of.
@@ -98,11 +123,9 @@ fn link_up() -> Vec<u8> {
     request(16, 0, &body)
 }
 
-/// Families of addresses (socket(2)), and the kinds of packet that carry them (RFC 894, RFC 2464).
+/// Families of addresses (socket(2)).
 const INET: u8 = 2;
 const INET6: u8 = 10;
-const ETHERNET_IPV4: u16 = 0x0800;
-const ETHERNET_IPV6: u16 = 0x86dd;
 
 /// `RTM_NEWROUTE`: every address is one of this machine.
 fn everywhere_here(family: u8) -> Vec<u8> {

@@ -38,6 +38,19 @@ pub(super) fn contact(packet: &[u8]) -> Option<Contact> {
     counts.then_some(Contact { to: SocketAddr::new(address, port), kind })
 }
 
+/// Whom an answer over TCP comes from: somebody was tried, and took the connection or refused it (RFC 9293, 3.5).
+pub(super) fn answered(from: Ipv6Addr, segment: &[u8]) -> Option<Contact> {
+    let port = u16::from_be_bytes(segment.get(..2)?.try_into().ok()?);
+    let flags = segment.get(13)?;
+    let (taken, refused) = (flags & 0x12 == 0x12, flags & 0x14 == 0x14);
+    (taken || refused).then(|| Contact { to: SocketAddr::new(from.into(), port), kind: "tcp" })
+}
+
+/// Whom the packet was for that an error quotes: nobody was there (RFC 4443, 3.1).
+pub(super) fn quoted(error: &[u8]) -> Option<Contact> {
+    contact(error.get(8..).filter(|_| error.first() == Some(&1))?)
+}
+
 /// The protocol of an IPv6 packet and where its header begins, behind hop-by-hop options, routing, fragments and destination options
 /// (RFC 8200, 4): a packet that is dressed up is still one.
 fn behind_extensions(packet: &[u8]) -> Option<(u8, usize)> {
@@ -132,6 +145,19 @@ mod tests {
     }
 
     #[test]
+    fn over_ipv6_answers_and_errors_tell_whom_they_are_of() {
+        let from: Ipv6Addr = "2001:db8::7".parse().unwrap();
+        for (flags, want) in [(0x12, true), (0x14, true), (0x02, false), (0x10, false), (0x11, false), (0x04, false)] {
+            let segment = packet(6, [0; 4], [443, 40000], flags).split_off(20);
+            let told = answered(from, &segment).map(|contact| contact.to.to_string());
+            assert_eq!(told, want.then(|| "[2001:db8::7]:443".to_owned()), "{flags:#x}");
+        }
+        let error = |kind: u8| [&[kind, 4, 0, 0, 0, 0, 0, 0][..], &dressed(17, [40000, 123], 0)].concat();
+        assert_eq!(quoted(&error(1)).map(|contact| contact.to.to_string()).as_deref(), Some("[2001:db8::7]:123"));
+        assert_eq!(quoted(&error(135)), None);
+    }
+
+    #[test]
     fn names_are_read_and_answered() {
         let mut question = vec![7, 7, 1, 0, 0, 1, 0, 0, 0, 0, 0, 0];
         question.extend(b"\x04tide\x07example\x00\x00\x01\x00\x01");
@@ -145,7 +171,7 @@ mod tests {
     proptest! {
         #[test]
         fn any_bytes_are_read(bytes in prop::collection::vec(any::<u8>(), 0..80)) {
-            let _ = contact(&bytes);
+            let _ = (contact(&bytes), answered(Ipv6Addr::LOCALHOST, &bytes), quoted(&bytes));
             let _ = name_asked(&bytes);
             prop_assert!(name_answer(&bytes, 1).len() <= bytes.len() + 40);
         }
