@@ -62,7 +62,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
 
 /// `3 setups`, or `3 listings` where nothing is set up.
 pub(crate) fn files(report: &Report) -> String {
-    if !report.setups.is_empty() && report.setups.iter().all(|setup| setup.kind == "listing") {
+    if !report.setups.is_empty() && report.setups.iter().all(|setup| matches!(setup.kind, "listing" | "login")) {
         count(report.summary.setups, "listing", "listings")
     } else {
         count(report.summary.setups, "setup", "setups")
