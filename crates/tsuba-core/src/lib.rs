@@ -14,6 +14,7 @@
 
 extern crate alloc;
 
+pub mod decide;
 pub mod evidence;
 pub mod judge;
 mod prelude;

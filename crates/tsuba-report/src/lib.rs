@@ -18,7 +18,6 @@ pub use format::{Format, Renderer};
 pub use json::{Json, schema};
 pub use markdown::Markdown;
 pub use model::Report;
-pub use rows::launch_fingerprint;
 pub use sarif::Sarif;
 pub use style::{Look, Tint};
 pub use text::Text;

@@ -141,9 +141,40 @@ pub struct EntryRow {
     /// The rules that decide the verdict, worst first.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub reasons: Vec<&'static str>,
+    /// What was decided on it; left out without a register, and for what only stands for a listing.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub decision: Option<DecisionRow>,
     /// Stands for everything that decides what is launched or called: moved lines leave it, another package, option or variable
     /// changes it, a rotated secret does not.
     pub fingerprint: String,
+}
+
+/// Where an entry stands with the register.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct DecisionRow {
+    /// `unknown`, `approved`, `changed`, `expired` or `refused`.
+    pub standing: &'static str,
+    /// The decision's name in the register.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
+    /// Who decided.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<Text>,
+    /// When (`YYYY-MM-DD`).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub on: Option<String>,
+    /// The last day on which it holds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub until: Option<String>,
+    /// Why.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<Text>,
+    /// Under which conditions.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub conditions: Vec<Text>,
+    /// What is not as it was approved, in words.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub changed: Vec<Text>,
 }
 
 /// A launch plan: the flat fields describe the innermost server, `via` what stands around it.
@@ -256,9 +287,43 @@ pub struct ListingRow {
     pub prompts: usize,
     /// How many resources and templates.
     pub resources: usize,
+    /// For an entry that only stands for a listing: what it lists, each form of it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub items: Vec<ItemRow>,
+    /// For an entry that only stands for a listing: what the server says of itself.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<TextRow>,
     /// For an entry that only stands for a listing: the ids of the entries whose server it is.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub of: Vec<String>,
+}
+
+/// A tool, prompt, resource or skill.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct ItemRow {
+    /// `tool`, `prompt`, `resource`, `resource template` or `skill`.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: Text,
+    /// Stands for all that is listed of it.
+    pub fingerprint: String,
+    /// What it says of its effects: does it only read?
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub read_only: Option<bool>,
+    /// Likewise: may it destroy?
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub destructive: Option<bool>,
+    /// Every text of it that a model reads.
+    pub texts: Vec<TextRow>,
+}
+
+/// A text that a model reads.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct TextRow {
+    /// Where it stands, in words.
+    pub place: &'static str,
+    /// It, with what is not seen made visible.
+    pub text: Text,
 }
 
 /// A finding.
@@ -296,10 +361,23 @@ pub struct FindingRow {
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
     /// The waiver that covers it, or null.
-    pub waived: Option<BTreeMap<String, String>>,
+    pub waived: Option<WaiverRow>,
     /// The parts of the excerpt, for drawing.
     #[serde(skip)]
     pub marked: (usize, usize),
+}
+
+/// A waiver.
+#[derive(Debug, Serialize, JsonSchema)]
+pub struct WaiverRow {
+    /// The decision's name in the register.
+    pub id: String,
+    /// Who decided.
+    pub by: Text,
+    /// The last day on which it holds (`YYYY-MM-DD`).
+    pub until: String,
+    /// Why.
+    pub reason: Text,
 }
 
 /// A file that could not be read.
@@ -323,8 +401,10 @@ pub struct Summary {
     pub entries: usize,
     /// Entries by verdict.
     pub verdicts: BTreeMap<&'static str, usize>,
-    /// Findings by severity.
+    /// Findings by severity, without those that are waived.
     pub findings: BTreeMap<&'static str, usize>,
+    /// Findings that are waived.
+    pub waived: usize,
     /// Files that could not be read.
     pub unread: usize,
     /// Entries of which there is no evidence: local ones and remote ones.
@@ -406,13 +486,15 @@ impl Report {
             unasked: Unasked::of(&entries),
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
+            waived: findings.iter().filter(|finding: &&FindingRow| finding.waived.is_some()).count(),
         };
         entries
             .iter()
             .filter(|entry| entry.counts())
             .filter_map(|entry| entry.verdict)
             .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
-        findings.iter().for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
+        let counted = findings.iter().filter(|finding| finding.waived.is_none());
+        counted.for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
         Self {
             schema: "tsuba-report/1",
             tool: Tool { name: "tsuba", version },
@@ -432,6 +514,7 @@ impl Report {
         self.findings.clear();
         self.summary.findings.clear();
         self.summary.verdicts.clear();
+        self.summary.waived = 0;
         for entry in &mut self.entries {
             entry.verdict = None;
             entry.reasons.clear();

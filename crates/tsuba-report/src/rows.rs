@@ -1,9 +1,11 @@
 //! From the core's audit to the rows of the report model. Every text goes through the audit's cleaner here.
 
 use crate::model::{
-    Credential, EntryRow, FindingRow, Launch, ListingRow, Place, ReachRow, RemoteRow, Setup, Text, Via,
+    Credential, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Place, ReachRow, RemoteRow, Setup,
+    Text, TextRow, Via, WaiverRow,
 };
-use tsuba_core::evidence::{ItemKind, Listing};
+use tsuba_core::decide::{Decision, Prints, Standing, launch_print};
+use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, Finding, Stands};
 use tsuba_core::text::{Clean, fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, Step, StepKind};
@@ -51,8 +53,8 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
         },
         transport: entry.transport.name(),
         fingerprint: match study.listing_of(entry) {
-            Some(listing) => listing_fingerprint(audit, listing),
-            None => launch_fingerprint(audit, entry),
+            Some(listing) => listing_fingerprint(listing),
+            None => launch_print(entry),
         },
         launch: entry.plan.as_ref().map(|plan| launch_row(audit, plan)),
         remote: entry.remote.as_ref().map(|r| RemoteRow {
@@ -65,6 +67,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
         listing: listing_row(audit, study, entry),
         asks: entry.asks().name(),
         disabled: entry.disabled,
+        decision: decision_row(audit, stands),
         verdict: judgement.map(|j| j.verdict),
         reasons: judgement
             .map(|j| j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id).collect())
@@ -164,41 +167,42 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     launch
 }
 
-/// Stands for everything a model reads of a server: every text with its place.
-fn listing_fingerprint(audit: &Audit, listing: &Listing) -> String {
-    let texts =
-        listing.passages.iter().flat_map(|p| [audit.cleaner.clean(p.place.name()), audit.cleaner.clean(&p.at.text)]);
-    let parts: Vec<Clean> = texts.collect();
-    strong_fingerprint(parts.iter().map(Clean::as_str))
+/// Stands for everything a model reads of a server.
+fn listing_fingerprint(listing: &Listing) -> String {
+    let prints = Prints::of(listing);
+    let items = prints.items.iter().flat_map(|(name, forms)| core::iter::once(name).chain(forms));
+    strong_fingerprint(prints.server.iter().chain(items).map(String::as_str))
 }
 
-/// Stands for everything that decides what is launched or called: programs, options, arguments, variables, working folder,
-/// address. The order of keys and the place in the file do not matter; of a secret only its name counts, so that it can be
-/// rotated.
-pub fn launch_fingerprint(audit: &Audit, entry: &Entry) -> String {
-    let clean = |text: &str| audit.cleaner.clean(text);
-    let mut parts: Vec<Clean> = vec![Clean::constant(entry.transport.name())];
-    for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
-        parts.push(clean(&step.program.text));
-        parts.extend(step.options.iter().chain(step.target()).chain(&step.args).map(|word| clean(&word.text)));
-        parts.push(Clean::constant("then"));
-    }
-    let mut variables: Vec<(Clean, Clean)> = entry
-        .variables
-        .iter()
-        .map(|variable| {
-            let holds_secret =
-                entry.handed.iter().any(|h| h.is_plaintext() && h.value.span.within(variable.value.span));
-            let value = if holds_secret { Clean::constant("a secret") } else { clean(&variable.value.text) };
-            (clean(&variable.name), value)
-        })
-        .collect();
-    variables.sort();
-    parts.extend(variables.into_iter().flat_map(|(name, value)| [name, value]));
-    parts.push(Clean::constant("at"));
-    parts.extend(entry.cwd.iter().chain(&entry.env_files).map(|path| clean(&path.text)));
-    parts.extend(entry.remote.iter().map(|remote| clean(&remote.url.text)));
-    strong_fingerprint(parts.iter().map(Clean::as_str))
+/// Where an entry stands with the register.
+fn decision_row(audit: &Audit, stands: Stands) -> Option<DecisionRow> {
+    let standing = audit.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
+    let decision = standing.decision().and_then(|at| audit.register.as_ref()?.decisions.get(at));
+    let clean = |text: &String| Text(audit.cleaner.clean(text));
+    let changed = match standing {
+        Standing::Changed(_, what) => what.iter().map(clean).collect(),
+        _ => Vec::new(),
+    };
+    Some(DecisionRow {
+        standing: standing.name(),
+        id: decision.map(Decision::id),
+        by: decision.map(|d| clean(&d.by)),
+        on: decision.map(|d| d.on.to_string()),
+        until: decision.and_then(|d| d.until).map(|until| until.to_string()),
+        reason: decision.map(|d| clean(&d.reason)),
+        conditions: decision.map(|d| d.conditions.iter().map(clean).collect()).unwrap_or_default(),
+        changed,
+    })
+}
+
+fn waiver_row(audit: &Audit, finding: &Finding) -> Option<WaiverRow> {
+    let decision = audit.register.as_ref()?.decisions.get(finding.waived?)?;
+    Some(WaiverRow {
+        id: decision.id(),
+        by: Text(audit.cleaner.clean(&decision.by)),
+        until: decision.until.map(|until| until.to_string()).unwrap_or_default(),
+        reason: Text(audit.cleaner.clean(&decision.reason)),
+    })
 }
 
 /// What the server of an entry lists: in the entry's own document, or in another that belongs to it.
@@ -216,8 +220,31 @@ fn listing_row(audit: &Audit, study: &Study, entry: &Entry) -> Option<ListingRow
         tools: count(&[ItemKind::Tool, ItemKind::Skill]),
         prompts: count(&[ItemKind::Prompt]),
         resources: count(&[ItemKind::Resource, ItemKind::Template]),
+        items: if entry.listed.is_none() { item_rows(audit, listing) } else { Vec::new() },
+        texts: if entry.listed.is_none() {
+            text_rows(audit, &listing.passages, |p| p.item.is_none())
+        } else {
+            Vec::new()
+        },
         of: Vec::new(),
     })
+}
+
+fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {
+    let rows = listing.items.iter().map(|item| ItemRow {
+        kind: item.kind.name(),
+        name: Text(audit.cleaner.clean(&item.name.text)),
+        fingerprint: item.print.clone(),
+        read_only: item.hints.read_only.as_ref().map(|hint| hint.0),
+        destructive: item.hints.destructive.as_ref().map(|hint| hint.0),
+        texts: text_rows(audit, listing.passages.get(item.passages.clone()).unwrap_or_default(), |_| true),
+    });
+    rows.collect()
+}
+
+fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> bool) -> Vec<TextRow> {
+    let told = passages.iter().filter(|passage| wanted(passage));
+    told.map(|p| TextRow { place: p.place.name(), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
 }
 
 pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow> {
@@ -247,6 +274,6 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow
         fix: Text(finding.fix.clone()),
         references: finding.rule.references,
         fingerprint: finding.fingerprint.clone(),
-        waived: None,
+        waived: waiver_row(audit, finding),
     })
 }

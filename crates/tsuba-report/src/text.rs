@@ -16,6 +16,17 @@ const INDENT: usize = 4;
 /// Reports with more findings than this end with the counts they begin with.
 const LONG: usize = 10;
 
+/// What is shown of a finding beside its message.
+#[derive(Clone, Copy)]
+struct Parts {
+    /// The line that it is about.
+    source: bool,
+    /// What to do.
+    advice: bool,
+    /// The text as the model and as a person reads it.
+    texts: bool,
+}
+
 impl Renderer for Text {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         self.glance(report, out)?;
@@ -99,7 +110,8 @@ impl Text {
         } else {
             String::new()
         };
-        writeln!(out, "{found}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
+        let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
+        writeln!(out, "{found}{waived}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
         self.often(report, out)
     }
 
@@ -127,7 +139,7 @@ impl Text {
             match group {
                 [one] => {
                     writeln!(out, "{}{}:{}", " ".repeat(INDENT), one.setup, one.place.line)?;
-                    self.finding(one, true, true, out)?;
+                    self.finding(one, Parts { source: true, advice: true, texts: true }, out)?;
                 }
                 [first, ..] => {
                     writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
@@ -169,6 +181,9 @@ impl Text {
         if let Some(given) = credentials(entry) {
             self.labelled("given", &given, out)?;
         }
+        if let Some(decided) = decided(entry) {
+            self.labelled("decided", &decided, out)?;
+        }
         let reasons: Vec<&str> =
             entry.reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title).collect();
         if reasons.len() > 1 || (findings.is_empty() && !reasons.is_empty()) {
@@ -182,7 +197,9 @@ impl Text {
             let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));
             let read =
                 at.checked_sub(1).and_then(|i| findings.get(i)).is_some_and(|before| before.reads == finding.reads);
-            self.finding(finding, !again, !read, out)?;
+            // What is about the entry as a whole is not shown by the line with its name.
+            let whole = finding.place.pointer == entry.place.pointer;
+            self.finding(finding, Parts { source: !whole, advice: !again, texts: !read }, out)?;
         }
         Ok(())
     }
@@ -192,9 +209,13 @@ impl Text {
         writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 8)), cut(text, width))
     }
 
-    /// One finding; `advise` gives the advice, `show` the text as the model and a person read it.
-    fn finding(&self, finding: &FindingRow, advise: bool, show: bool, out: &mut dyn Write) -> io::Result<()> {
+    /// One finding.
+    fn finding(&self, finding: &FindingRow, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
+        if let Some(waiver) = &finding.waived {
+            let told = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
+            return self.labelled("waived", &told, out);
+        }
         let sure = if finding.confidence.name() == "certain" {
             String::new()
         } else {
@@ -216,23 +237,25 @@ impl Text {
         if finding.severity <= Severity::Low {
             return Ok(());
         }
-        let (text, start, end) = self.window(finding);
-        let lead = " ".repeat(INDENT + 9);
-        writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
-        writeln!(
-            out,
-            "{lead}{} {}{}",
-            look.paint(Tint::Quiet, "|"),
-            " ".repeat(start),
-            look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
-        )?;
+        if parts.source {
+            let (text, start, end) = self.window(finding);
+            let lead = " ".repeat(INDENT + 9);
+            writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
+            writeln!(
+                out,
+                "{lead}{} {}{}",
+                look.paint(Tint::Quiet, "|"),
+                " ".repeat(start),
+                look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
+            )?;
+        }
         for (label, text) in [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)] {
             // What both read the same is in the source above.
-            if let Some(text) = text.as_ref().filter(|_| show && finding.sees.is_some()) {
+            if let Some(text) = text.as_ref().filter(|_| parts.texts && finding.sees.is_some()) {
                 self.wrapped(text.as_str(), label, out)?;
             }
         }
-        if advise { self.wrapped(finding.fix.as_str(), "fix: ", out) } else { Ok(()) }
+        if parts.advice { self.wrapped(finding.fix.as_str(), "fix: ", out) } else { Ok(()) }
     }
 
     /// The excerpt, moved so that the marked part is seen within the width; and where the mark begins and ends.
@@ -314,6 +337,17 @@ impl Text {
         }
         Ok(())
     }
+}
+
+/// What was decided on an entry; that nobody has is told by a finding.
+fn decided(entry: &EntryRow) -> Option<String> {
+    let decision = entry.decision.as_ref()?;
+    let (by, on) = (decision.by.as_ref()?, decision.on.as_ref()?);
+    let until = decision.until.as_ref().map(|until| format!(", until {until}")).unwrap_or_default();
+    let conditions: Vec<&str> = decision.conditions.iter().map(|condition| condition.as_str()).collect();
+    let conditions =
+        if conditions.is_empty() { String::new() } else { format!("; on condition: {}", conditions.join("; ")) };
+    Some(format!("{} by {by} on {on}{until}{conditions}", decision.standing))
 }
 
 fn inputs(report: &Report) -> String {

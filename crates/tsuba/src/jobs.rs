@@ -4,11 +4,11 @@ use crate::asked::Line;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
+use tsuba_core::decide::launch_print;
 use tsuba_core::judge::Audit;
 use tsuba_core::text::{Span, mask};
 use tsuba_core::understand::launch::{Package, Step, StepKind};
 use tsuba_core::understand::{Entry, Study, Transport};
-use tsuba_report::launch_fingerprint;
 use url::Url;
 
 /// Which entries are asked, and with what.
@@ -46,7 +46,7 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>) -> (Vec<Job>, Vec<S
             let told = Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new() };
             match target(study, entry, selection) {
                 Ok(target) => {
-                    let fingerprint = launch_fingerprint(audit, entry);
+                    let fingerprint = launch_print(entry);
                     // The same server in two setups is one server.
                     if seen.insert((name.to_owned(), fingerprint.clone())) {
                         let (setup, entry) = (study.document.path.clone(), name.to_owned());

@@ -2,10 +2,12 @@
 
 mod asked;
 mod commands;
+mod deciding;
 mod exit;
 mod gather;
 mod jobs;
 mod output;
+mod register;
 mod threads;
 
 use clap::{Parser, Subcommand};
@@ -17,7 +19,8 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only, but for `capture`, which asks servers: nothing else starts a program or opens a connection.
+/// Offline and read-only, but for `capture`, which asks servers, and for the commands that write decisions into the register: nothing
+/// else starts a program, opens a connection or changes a file.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
 struct Cli {
@@ -30,6 +33,10 @@ enum Command {
     Audit(commands::audit::Args),
     Inventory(commands::inventory::Args),
     Capture(commands::capture::Args),
+    Approve(commands::approve::Args),
+    Refuse(commands::refuse::Args),
+    Waive(commands::waive::Args),
+    Decisions(commands::decisions::Args),
     Explain(commands::explain::Args),
     Demo(commands::demo::Args),
     Completions(commands::completions::Args),
@@ -46,6 +53,10 @@ fn main() -> ExitCode {
         Command::Audit(args) => commands::audit::run(&args),
         Command::Inventory(args) => commands::inventory::run(&args),
         Command::Capture(args) => commands::capture::run(&args),
+        Command::Approve(args) => commands::approve::run(&args),
+        Command::Refuse(args) => commands::refuse::run(&args),
+        Command::Waive(args) => commands::waive::run(&args),
+        Command::Decisions(args) => commands::decisions::run(&args),
         Command::Explain(args) => commands::explain::run(&args),
         Command::Demo(args) => commands::demo::run(&args),
         Command::Completions(args) => commands::completions::run(&args),

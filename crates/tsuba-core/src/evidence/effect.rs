@@ -186,6 +186,7 @@ mod tests {
             parameters: Vec::new(),
             open: None,
             passages: 0..0,
+            print: String::new(),
         };
         item.effect()
     }

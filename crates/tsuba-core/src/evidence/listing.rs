@@ -146,6 +146,8 @@ pub struct Item {
     pub open: Option<Located>,
     /// Its texts among the listing's passages.
     pub passages: Range<usize>,
+    /// A fingerprint of all that is listed of it, whatever the order of keys (64 hexadecimal digits).
+    pub print: String,
 }
 
 /// A tool's hints about its effects. They are claims of the server (`protocol.md`, 2.1), absent where not given.

@@ -162,6 +162,7 @@ mod tests {
                 .collect(),
             open: None,
             passages: 0..0,
+            print: String::new(),
         }
     }
 

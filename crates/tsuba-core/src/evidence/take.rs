@@ -73,6 +73,7 @@ impl Taking<'_> {
             parameters,
             open,
             passages: first..self.listing.passages.len(),
+            print: canonical_print(node),
         };
         if self.is_new(&item) {
             self.listing.items.push(item);
@@ -130,6 +131,58 @@ impl Taking<'_> {
             Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => {}
         }
     }
+}
+
+/// Keys that only some revisions of the protocol have (`protocol.md`, 2.1): the same tool is listed with them and without.
+const BY_REVISION: &[&str] = &["execution"];
+
+/// A fingerprint of an item as canonical JSON: keys in order, everything else as it is.
+fn canonical_print(node: &Node) -> String {
+    let mut out = String::new();
+    canonical(node, true, &mut out);
+    strong_fingerprint([out.as_str()])
+}
+
+fn canonical(node: &Node, outermost: bool, out: &mut String) {
+    match &node.value {
+        Value::Null => out.push_str("null"),
+        Value::Bool(yes) => out.push_str(if *yes { "true" } else { "false" }),
+        Value::Number(number) => out.push_str(number),
+        Value::Text(text) => quoted(text, out),
+        Value::List(items) => {
+            out.push('[');
+            for item in items {
+                canonical(item, false, out);
+                out.push(',');
+            }
+            out.push(']');
+        }
+        Value::Map(_) => {
+            let mut members: Vec<_> = node.effective().collect();
+            members.retain(|member| !(outermost && BY_REVISION.contains(&member.key.text.as_str())));
+            members.sort_by(|a, b| a.key.text.cmp(&b.key.text));
+            out.push('{');
+            for member in members {
+                quoted(&member.key.text, out);
+                out.push(':');
+                canonical(&member.value, false, out);
+                out.push(',');
+            }
+            out.push('}');
+        }
+    }
+}
+
+/// A text so that no two different ones are written alike.
+fn quoted(text: &str, out: &mut String) {
+    out.push('"');
+    for c in text.chars() {
+        if c == '"' || c == '\\' {
+            out.push('\\');
+        }
+        out.push(c);
+    }
+    out.push('"');
 }
 
 /// A fingerprint of all that is known of an item but its place.

@@ -7,6 +7,7 @@ use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
 use super::{Confidence, Severity};
+use crate::decide::{Register, Scope, Standing, standings};
 use crate::prelude::*;
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
 use crate::understand::credential::next_token;
@@ -22,6 +23,8 @@ pub struct Options {
     pub families: Vec<String>,
     /// The company's key for naming credentials by value.
     pub key: Option<Key>,
+    /// What was decided, where a register is kept.
+    pub register: Option<Register>,
 }
 
 /// A file that looks like a setup and could not be read.
@@ -64,6 +67,8 @@ pub struct Finding {
     pub sees: Option<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
+    /// The decision by which it is accepted, as an index into the register's.
+    pub waived: Option<usize>,
     span: Span,
 }
 
@@ -78,6 +83,10 @@ pub struct Audit {
     pub judgements: Vec<Vec<Judgement>>,
     /// What could not be read, sorted by path.
     pub unread: Vec<UnreadFile>,
+    /// What was decided, where a register is kept.
+    pub register: Option<Register>,
+    /// Where each entry stands with it, by setup; empty without a register.
+    pub standings: Vec<Vec<Option<Standing>>>,
     /// The gate for every text that goes out.
     pub cleaner: Cleaner,
     names: BTreeMap<String, String>,
@@ -113,11 +122,17 @@ pub fn audit(
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
     let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
-    hits.extend(global(&studies, &rules, options.today));
+    let standings = options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
+    let all =
+        All { studies: &studies, today: options.today, register: options.register.as_ref(), standings: &standings };
+    hits.extend(global(&all, &rules));
     let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
     let mut findings =
         spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &secrets, &cleaner).into_iter().collect());
     number_twins(&mut findings);
+    if let Some(register) = &options.register {
+        waive(&mut findings, register, options.today);
+    }
     let path = |f: &Finding| studies.get(f.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
     findings.sort_by(|a, b| {
         let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
@@ -146,7 +161,8 @@ pub fn audit(
         })
         .collect();
     let names = names(&studies, options.key.as_ref());
-    Audit { studies, findings, judgements, unread, cleaner, names }
+    let register = options.register.clone();
+    Audit { studies, findings, judgements, unread, register, standings, cleaner, names }
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
@@ -208,12 +224,12 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
 }
 
 /// The hits of the rules that look at everything at once.
-fn global(studies: &[Study], rules: &[&'static Rule], today: Date) -> Vec<(&'static Rule, Hit)> {
+fn global(all: &All<'_>, rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit)> {
     let mut found = Vec::new();
     for rule in rules {
         if let Check::All(check) = rule.check {
             let mut hits = Vec::new();
-            check(&All { studies, today }, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
+            check(all, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
             found.extend(hits.into_iter().map(|hit| (*rule, hit)));
         }
     }
@@ -261,6 +277,7 @@ fn finding(
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         fingerprint,
+        waived: None,
         span: *span,
     })
 }
@@ -302,6 +319,19 @@ fn fill(template: &str, words: &[(&str, Clean)]) -> String {
     }
     out.push_str(rest);
     out
+}
+
+/// Marks the findings that are accepted.
+fn waive(findings: &mut [Finding], register: &Register, today: Date) {
+    let mut waivers: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    for (at, decision) in register.decisions.iter().enumerate().filter(|(_, decision)| decision.holds(today)) {
+        if let Scope::Finding { rule, finding } = &decision.scope {
+            waivers.insert((rule, finding), at);
+        }
+    }
+    for finding in findings {
+        finding.waived = waivers.get(&(finding.rule.id, finding.fingerprint.as_str())).copied();
+    }
 }
 
 /// Two findings that are alike in all that a fingerprint holds get a number.

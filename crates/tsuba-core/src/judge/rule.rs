@@ -1,6 +1,7 @@
 //! What a rule is: metadata, and a check that says "here".
 
 use super::{Circumstance, Confidence, Severity, Verdict};
+use crate::decide::{Decision, Register, Standing};
 use crate::evidence::Listing;
 use crate::evidence::oauth::Papers;
 use crate::prelude::*;
@@ -111,9 +112,22 @@ pub struct All<'a> {
     pub studies: &'a [Study],
     /// The date of the audit.
     pub today: Date,
+    /// What was decided, where a register is kept.
+    pub register: Option<&'a Register>,
+    /// Where each entry stands with it, by setup; empty without a register.
+    pub standings: &'a [Vec<Option<Standing>>],
 }
 
 impl<'a> All<'a> {
+    /// Every entry on which something can be decided, with where it stands and the decision that this rests on.
+    pub fn standings(&self) -> impl Iterator<Item = (Stands, &'a Entry, &'a Standing, Option<&'a Decision>)> {
+        self.entries().filter_map(|(stands, _, entry)| {
+            let standing = self.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
+            let decision = standing.decision().zip(self.register).and_then(|(at, r)| r.decisions.get(at));
+            Some((stands, entry, standing, decision))
+        })
+    }
+
     /// Every entry with where it stands.
     pub fn entries(&self) -> impl Iterator<Item = (Stands, &'a Study, &'a Entry)> {
         self.studies.iter().enumerate().flat_map(|(s, study)| {

@@ -43,7 +43,8 @@ pub(super) fn judge(findings: &[Finding], own: &[usize]) -> Judgement {
         Severity::Medium => Verdict::FixFirst,
         Severity::Low | Severity::Note => Verdict::Ready,
     };
-    let mut ranked: Vec<(usize, &Finding)> = own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f))).collect();
+    let mut ranked: Vec<(usize, &Finding)> =
+        own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f))).filter(|(_, f)| f.waived.is_none()).collect();
     ranked.sort_by_key(|(index, f)| (core::cmp::Reverse((leads_to(f), f.severity, f.confidence)), *index));
     let verdict = ranked.first().map_or(Verdict::Ready, |(_, f)| leads_to(f));
     let mut seen = BTreeSet::new();
@@ -64,7 +65,8 @@ mod tests {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
-        let options = Options { today: jiff::civil::date(2026, 11, 25), families: Vec::new(), key: None };
+        let options =
+            Options { today: jiff::civil::date(2026, 11, 25), families: Vec::new(), key: None, register: None };
         let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
         let judgement = outcome.judgements[0][0].clone();
         (judgement.verdict, judgement.reasons.iter().map(|i| outcome.findings[*i].rule.id).collect())

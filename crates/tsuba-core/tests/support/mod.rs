@@ -9,6 +9,7 @@
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use std::path::PathBuf;
+use tsuba_core::decide::Register;
 use tsuba_core::judge::{InTurn, Options, Rule, audit};
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
@@ -85,6 +86,12 @@ pub(crate) fn files_of(text: &str) -> Vec<Input> {
 
 /// Runs one rule over files; each finding as `severity confidence [path:]line:column pointer`.
 pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
+    let (registers, files): (Vec<Input>, Vec<Input>) =
+        files.into_iter().partition(|file| file.path == "tsuba-register.toml");
+    let register = registers.first().map(|file| {
+        let text = String::from_utf8(file.bytes.clone()).unwrap();
+        Register::read(&text).unwrap_or_else(|errors| panic!("the register: {errors:?}"))
+    });
     let several = files.len() > 1;
     let lexicon = Lexicon::default();
     let studies = files
@@ -95,7 +102,7 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
             Outcome::Unread(why, line) => panic!("unread: {} in line {line:?}", why.why),
         })
         .collect();
-    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None };
+    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register };
     let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
     outcome
         .findings

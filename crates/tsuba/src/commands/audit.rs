@@ -3,6 +3,7 @@
 use crate::exit::Done;
 use crate::gather::{Gathered, Where, gather};
 use crate::output;
+use crate::register;
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
@@ -20,6 +21,9 @@ pub(crate) struct Args {
     /// Judge also the evidence in this folder, as `tsuba capture` wrote it (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     pub(crate) evidence: Vec<PathBuf>,
+    /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder, where there is one]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) register: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) report: ReportArgs,
 }
@@ -81,7 +85,8 @@ impl Gate {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let options = options(&args.report)?;
+    let mut options = options(&args.report)?;
+    options.register = register::load(args.register.as_deref())?;
     let wanted = args.r#where.with(&args.evidence)?;
     let mut gathered = gather(&wanted, None)?;
     // What was asked for is the inputs; evidence is of them.
@@ -108,7 +113,7 @@ pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
         bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
     }
-    Ok(Options { today, families: args.only.clone(), key: None })
+    Ok(Options { today, families: args.only.clone(), key: None, register: None })
 }
 
 /// Judges what was gathered.

@@ -1,11 +1,15 @@
 //! One file for each command: its arguments, and what it does.
 
+pub(crate) mod approve;
 pub(crate) mod audit;
 pub(crate) mod cage;
 pub(crate) mod capture;
 pub(crate) mod completions;
+pub(crate) mod decisions;
 pub(crate) mod demo;
 pub(crate) mod explain;
 pub(crate) mod inventory;
 pub(crate) mod man;
+pub(crate) mod refuse;
 pub(crate) mod stand_in;
+pub(crate) mod waive;

@@ -1,10 +1,23 @@
 //! The rules of the family `review`. Written by `cargo test` from the files of this folder.
 
 mod auto_import;
+mod changed;
 mod duplicate_key;
+mod expired;
 mod placeholder;
+mod refused_in_use;
 mod two_faced;
+mod unknown;
 
 use crate::judge::Rule;
 
-pub(super) static RULES: &[&Rule] = &[&auto_import::RULE, &duplicate_key::RULE, &placeholder::RULE, &two_faced::RULE];
+pub(super) static RULES: &[&Rule] = &[
+    &auto_import::RULE,
+    &changed::RULE,
+    &duplicate_key::RULE,
+    &expired::RULE,
+    &placeholder::RULE,
+    &refused_in_use::RULE,
+    &two_faced::RULE,
+    &unknown::RULE,
+];

@@ -1,0 +1,11 @@
+//! decide: what people have decided about servers, what exactly they approved, and whether that is still what is there.
+
+mod print;
+mod register;
+mod standing;
+
+pub use print::{Prints, launch_print};
+pub use register::{Decision, Kind, Register, RegisterError, Scope};
+pub use standing::Standing;
+pub(crate) use standing::standings;
+pub use standing::started;

@@ -1,0 +1,109 @@
+use super::*;
+use jiff::civil::date;
+use proptest::prelude::*;
+
+fn decision(scope: Scope) -> Decision {
+    Decision {
+        kind: if matches!(scope, Scope::Finding { .. }) { Kind::Waived } else { Kind::Approved },
+        scope,
+        team: None,
+        by: "ines".into(),
+        on: date(2026, 11, 24),
+        reason: "reads tides and nothing else".into(),
+        until: Some(date(2027, 5, 24)),
+        conditions: vec!["pinned".into()],
+        launch: Some("ab".into()),
+        prints: None,
+    }
+}
+
+fn entry(name: &str) -> Decision {
+    decision(Scope::Entry { setup: "a/mcp.json".into(), entry: name.into() })
+}
+
+#[test]
+fn what_is_written_is_read_again() {
+    let scopes = [
+        Scope::Entry { setup: "a \"b\"\\c.json".into(), entry: "tide\u{200b}table".into() },
+        Scope::Package { source: "npm".into(), package: "@saltmarsh/t".into(), version: Some("1.0.0".into()) },
+        Scope::Package { source: "image".into(), package: "saltmarsh/t".into(), version: None },
+        Scope::Host { host: "tides.saltmarsh-line.example".into() },
+        Scope::Finding { rule: "supply/unpinned".into(), finding: "0123456789abcdef".into() },
+    ];
+    let mut text = String::new();
+    let mut all: Vec<Decision> = scopes.into_iter().map(decision).collect();
+    all[0].prints = Some(Prints {
+        server: Some("s".into()),
+        items: [("tool get \"tide\"".to_owned(), BTreeSet::from(["x".to_owned(), "y".to_owned()]))].into(),
+    });
+    all[1].team = Some("Harbour".into());
+    for decision in &all {
+        text = Register::read(&text).unwrap().with(decision);
+    }
+    let register = Register::read(&text).unwrap();
+    all.sort_by_key(Decision::id);
+    assert_eq!(register.decisions, all);
+    // In the order of names, so that two branches write into different places.
+    let heads: Vec<&str> = text.lines().filter(|l| l.starts_with("[decision.") && !l.ends_with(".listed]")).collect();
+    assert!(heads.is_sorted(), "{text}");
+}
+
+#[test]
+fn the_order_of_writing_does_not_matter_and_remarks_stay() {
+    let all: Vec<Decision> = ["a", "b", "c", "d", "e"].map(entry).into();
+    let write =
+        |order: &[usize]| order.iter().fold(String::new(), |text, at| Register::read(&text).unwrap().with(&all[*at]));
+    let text = write(&[0, 1, 2, 3, 4]);
+    assert_eq!(text, write(&[4, 2, 0, 3, 1]));
+    let second = text.match_indices("[decision.").nth(1).unwrap().0;
+    let remarked =
+        format!("{}# as told by the harbour master\n{}# until the new board\n{}", &text[..second], "", &text[second..]);
+    let register = Register::read(&remarked).unwrap();
+    for decision in &all {
+        let changed = Decision { reason: "looked at again".into(), ..decision.clone() };
+        let written = register.with(&changed);
+        assert!(written.contains("# as told by the harbour master\n# until the new board\n[decision."), "{written}");
+        let read = Register::read(&written).unwrap();
+        assert_eq!(read.decisions.iter().filter(|d| d.reason == "looked at again").count(), 1);
+        // Only the one table has changed.
+        assert_eq!(written.lines().filter(|line| !remarked.contains(line)).count(), 1, "{written}");
+    }
+    let removed: String = remarked.lines().filter(|line| !line.starts_with('#')).map(|l| format!("{l}\n")).collect();
+    assert_eq!(Register::read(&removed).unwrap().decisions.len(), 5);
+}
+
+#[test]
+fn every_mistake_is_told_with_its_line() {
+    let good = Register::default().with(&entry("a"));
+    let id = entry("a").id();
+    for (from, to, line, why) in [
+        ("schema = \"tsuba-register/1\"", "schema = \"tsuba-register/9\"", 1, "another version"),
+        ("by = \"ines\"", "by = \"\"", 5, "has no by"),
+        ("reason = ", "reasons = ", 11, "reasons is not known here"),
+        ("on = 2026-11-24", "on = 24", 10, "on is no date"),
+        ("\nkind = \"approved\"", "\nkind = \"maybe\"", 5, "approved, refused or waived"),
+        ("kind = \"approved\"", "kind = \"waived\"", 5, "a finding is waived"),
+        ("setup = ", "host = \"x\"\nsetup = ", 5, "is one of"),
+        (id.as_str(), "0123", 5, "is called"),
+        ("[decision", "<<<<<<< ours\n[decision", 5, "not well-formed TOML"),
+    ] {
+        let errors = Register::read(&good.replacen(from, to, 1)).unwrap_err();
+        assert!(errors.iter().any(|error| error.line == line && error.why.contains(why)), "{to}: {errors:?}\n{good}");
+    }
+    let waiver = decision(Scope::Finding { rule: "supply/unpinned".into(), finding: "01".into() });
+    let endless = Register::default().with(&Decision { until: None, ..waiver });
+    assert!(Register::read(&endless).unwrap_err()[0].why.contains("a waiver ends"));
+    // Several are told at once.
+    let two = good.replacen("by = ", "bye = ", 1).replacen("on = 2026", "on = x2026", 1);
+    assert!(Register::read(&two).is_err());
+}
+
+proptest! {
+    #[test]
+    fn any_text_survives_a_register(reason in "\\PC{1,40}", name in "[ -~]{1,20}", entry_name in ".{1,12}") {
+        prop_assume!(!reason.trim().is_empty() && !name.trim().is_empty() && !entry_name.trim().is_empty());
+        let one = Decision { reason: reason.clone(), by: name.clone(), ..entry(&entry_name) };
+        let register = Register::read(&Register::default().with(&one)).unwrap();
+        prop_assert_eq!(&register.decisions, &vec![one]);
+    }
+}

@@ -1,0 +1,168 @@
+//! Where each entry stands: what was decided on it, and whether it is still what was approved.
+
+use super::print::{Prints, launch_print};
+use super::register::{Decision, Kind, Register, Scope};
+use crate::prelude::*;
+use crate::understand::launch::{Package, StepKind};
+use crate::understand::{Entry, Study};
+use jiff::civil::Date;
+
+/// Where an entry stands. Decisions are indexes into the register's.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Standing {
+    /// Nobody has decided on it.
+    Unknown,
+    /// It is approved, and is what was approved.
+    Approved(usize),
+    /// It was approved, and is something else now: what, in words.
+    Changed(usize, Vec<String>),
+    /// It was approved until a day that is over.
+    Expired(usize),
+    /// It is refused.
+    Refused(usize),
+}
+
+impl Standing {
+    /// The decision it rests on.
+    pub fn decision(&self) -> Option<usize> {
+        match self {
+            Self::Unknown => None,
+            Self::Approved(at) | Self::Changed(at, _) | Self::Expired(at) | Self::Refused(at) => Some(*at),
+        }
+    }
+
+    /// Its name in reports.
+    pub fn name(&self) -> &'static str {
+        match self {
+            Self::Unknown => "unknown",
+            Self::Approved(_) => "approved",
+            Self::Changed(..) => "changed",
+            Self::Expired(_) => "expired",
+            Self::Refused(_) => "refused",
+        }
+    }
+
+    /// Which of two approvals counts: one that holds, before one of something that has changed, before one that is over.
+    fn rank(&self) -> u8 {
+        match self {
+            Self::Unknown => 0,
+            Self::Expired(_) => 1,
+            Self::Changed(..) => 2,
+            Self::Approved(_) => 3,
+            Self::Refused(_) => 4,
+        }
+    }
+}
+
+/// The standing of every entry, by study; `None` for what stands for a listing.
+pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> Vec<Vec<Option<Standing>>> {
+    let index = Index::of(register);
+    let of = |study: &Study| {
+        let standing =
+            |entry: &Entry| entry.listing.is_none().then(|| index.standing(studies, study, entry, register, today));
+        study.entries.iter().map(standing).collect()
+    };
+    studies.iter().map(of).collect()
+}
+
+/// The decisions by what they are on: a company has thousands.
+#[derive(Default)]
+struct Index<'r> {
+    entries: BTreeMap<(&'r str, &'r str), Vec<usize>>,
+    packages: BTreeMap<(&'r str, &'r str), Vec<usize>>,
+    hosts: BTreeMap<&'r str, Vec<usize>>,
+}
+
+impl<'r> Index<'r> {
+    fn of(register: &'r Register) -> Self {
+        let mut index = Self::default();
+        for (at, decision) in register.decisions.iter().enumerate() {
+            match &decision.scope {
+                Scope::Entry { setup, entry } => index.entries.entry((setup, entry)).or_default().push(at),
+                Scope::Package { source, package, .. } => index.packages.entry((source, package)).or_default().push(at),
+                Scope::Host { host } => index.hosts.entry(host).or_default().push(at),
+                Scope::Finding { .. } => {}
+            }
+        }
+        index
+    }
+
+    fn standing(&self, studies: &[Study], study: &Study, entry: &Entry, register: &Register, today: Date) -> Standing {
+        let own = self.entries.get(&(study.document.path.as_str(), entry.name.text.as_str()));
+        let package = started(entry).map(|(source, name, _)| (source, name));
+        let of_package = package.as_ref().and_then(|(source, name)| self.packages.get(&(*source, name.as_str())));
+        let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
+        let prints = listed(studies, entry);
+        let mut best = Standing::Unknown;
+        for at in [own, of_package, of_host].into_iter().flatten().flatten().copied() {
+            let Some(decision) = register.decisions.get(at) else { continue };
+            let team = decision.team.is_none() || decision.team == study.document.facts.team;
+            let version = match (&decision.scope, decision.kind) {
+                // A refused version says nothing of the others.
+                (Scope::Package { version: Some(version), .. }, Kind::Refused) => {
+                    started(entry).is_none_or(|(_, _, found)| found.as_ref() == Some(version))
+                }
+                _ => true,
+            };
+            if team && version {
+                let standing = judged(at, decision, entry, prints.as_ref(), today);
+                if standing.rank() > best.rank() {
+                    best = standing;
+                }
+            }
+        }
+        best
+    }
+}
+
+fn judged(at: usize, decision: &Decision, entry: &Entry, prints: Option<&Prints>, today: Date) -> Standing {
+    match (decision.kind, decision.holds(today)) {
+        (Kind::Refused, true) => return Standing::Refused(at),
+        (Kind::Refused, false) | (Kind::Waived, _) => return Standing::Unknown,
+        (Kind::Approved, false) => return Standing::Expired(at),
+        (Kind::Approved, true) => {}
+    }
+    let mut changed = Vec::new();
+    if decision.launch.as_ref().is_some_and(|launch| *launch != launch_print(entry)) {
+        changed.push("how it is started or called".to_owned());
+    }
+    if let (Scope::Package { version: Some(approved), .. }, Some((_, _, found))) = (&decision.scope, started(entry))
+        && found.as_ref() != Some(approved)
+    {
+        changed.push(match found {
+            Some(found) => format!("its version, {found} in the place of {approved}"),
+            None => format!("its version, any in the place of {approved}"),
+        });
+    }
+    if let (Some(old), Some(now)) = (&decision.prints, prints) {
+        changed.extend(now.beyond(old));
+    }
+    if changed.is_empty() { Standing::Approved(at) } else { Standing::Changed(at, changed) }
+}
+
+/// What is known of what its server lists.
+fn listed(studies: &[Study], entry: &Entry) -> Option<Prints> {
+    let listed = entry.listed?;
+    let study = studies.get(listed.study)?;
+    study.listing_of(study.entries.get(listed.entry)?).map(Prints::of)
+}
+
+/// The one package or image that an entry starts: source, name, version. A chain of several is decided on as an entry.
+pub fn started(entry: &Entry) -> Option<(&'static str, String, Option<String>)> {
+    let plan = entry.plan.as_ref()?;
+    let fetched =
+        |kind: &StepKind| matches!(kind, StepKind::Package(_) | StepKind::Container(_) | StepKind::RemoteScript(_));
+    if plan.steps.iter().filter(|step| fetched(&step.kind)).count() != 1 {
+        return None;
+    }
+    match &plan.server()?.kind {
+        StepKind::Package(Package { source, name, version, .. }) => {
+            Some((source.name(), name.clone(), version.clone()))
+        }
+        StepKind::Container(container) => {
+            let reference = &container.reference;
+            Some(("image", reference.name(), reference.digest.clone().or_else(|| reference.tag.clone())))
+        }
+        _ => None,
+    }
+}

@@ -1,0 +1,59 @@
+use crate::decide::Standing;
+use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+/// So many changes are told by name.
+const MOST: usize = 4;
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/changed",
+    title: "a server that is not what was approved",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{entry} is not what {by} approved on {on}: {what}",
+    why: "An approval is of what was looked at. What came after it, nobody has seen.",
+    fix: "Look at what has changed (tsuba compare), and approve it anew or go back.",
+    before: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.33516f9f619b]
+kind = "approved"
+source = "npm"
+package = "@saltmarsh/tide-table"
+version = "2.4.1"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.5.0"] } } }"##,
+    after: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.33516f9f619b]
+kind = "approved"
+source = "npm"
+package = "@saltmarsh/tide-table"
+version = "2.4.1"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
+    references: &["NIST SP 800-53, CM-3"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, entry, standing, decision) in all.standings() {
+        if let (Standing::Changed(_, what), Some(decision), false) = (standing, decision, entry.disabled) {
+            let mut told: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
+            let more = format!("{} more", what.len().saturating_sub(MOST));
+            told.extend((what.len() > MOST).then_some(more.as_str()));
+            out.hit_in(stands, &entry.name)
+                .word("entry", entry.name.text.clone())
+                .word("by", decision.by.clone())
+                .word("on", decision.on.to_string())
+                .word("what", told.join(", "));
+        }
+    }
+}

@@ -1,0 +1,51 @@
+use crate::decide::Standing;
+use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+pub(super) static RULE: Rule = Rule {
+    id: "review/refused-in-use",
+    title: "a refused server is still set up",
+    severity: Severity::Critical,
+    verdict: Verdict::Refuse,
+    says: "{by} refused it on {on}: {reason}",
+    why: "Somebody looked at it and said no, and it still starts with this setup.",
+    fix: "Take the entry out, and tell its owner why.",
+    before: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.33516f9f619b]
+kind = "refused"
+source = "npm"
+package = "@saltmarsh/tide-table"
+version = "2.4.1"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
+    after: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.33516f9f619b]
+kind = "refused"
+source = "npm"
+package = "@saltmarsh/tide-table"
+version = "2.4.1"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.5.0"] } } }"##,
+    references: &["NIST SP 800-53, CM-7(5)"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, entry, standing, decision) in all.standings() {
+        if let (Standing::Refused(_), Some(decision), false) = (standing, decision, entry.disabled) {
+            out.hit_in(stands, &entry.name)
+                .word("by", decision.by.clone())
+                .word("on", decision.on.to_string())
+                .word("reason", decision.reason.clone());
+        }
+    }
+}

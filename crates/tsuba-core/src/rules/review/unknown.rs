@@ -1,0 +1,47 @@
+use crate::decide::Standing;
+use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+pub(super) static RULE: Rule = Rule {
+    id: "review/unknown",
+    title: "a server on which nobody has decided",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "nobody has decided on {entry}",
+    why: "What nobody has looked at runs with what its owner may do.",
+    fix: "Have it reviewed, and write the decision with tsuba approve or tsuba refuse.",
+    before: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.226a7c9b33f7]
+kind = "approved"
+source = "npm"
+package = "@saltmarsh/berth-board"
+version = "1.0.0"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
+    after: r##"--- tsuba-register.toml
+schema = "tsuba-register/1"
+
+[decision.33516f9f619b]
+kind = "approved"
+source = "npm"
+package = "@saltmarsh/tide-table"
+version = "2.4.1"
+by = "ines"
+on = 2026-08-24
+reason = "reads tides and nothing else"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
+    references: &["NIST SP 800-53, CM-7(5)"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, entry, standing, _) in all.standings() {
+        if *standing == Standing::Unknown && !entry.disabled {
+            out.hit_in(stands, &entry.name).word("entry", entry.name.text.clone());
+        }
+    }
+}

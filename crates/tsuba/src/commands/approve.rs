@@ -1,0 +1,102 @@
+//! `tsuba approve`: writes down that a server may be used as it is now.
+
+use crate::deciding::{Decider, For, date, judged, named, scope, seen};
+use crate::exit::Done;
+use crate::gather::Where;
+use crate::register;
+use anyhow::bail;
+use clap::Args as Arguments;
+use std::io::Write as _;
+use std::path::PathBuf;
+use tsuba_core::decide::Kind;
+use tsuba_core::judge::{Audit, Severity, Stands};
+
+/// Approve entries as they are now: how they are started or called, and all that a model reads of their servers
+///
+/// What was approved is fingerprinted; `tsuba audit` tells when it is no longer what is there.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    r#where: Where,
+    /// The entry to approve (may be given several times)
+    #[arg(long, value_name = "NAME", required = true)]
+    entry: Vec<String>,
+    /// What is approved
+    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
+    on: For,
+    /// The evidence of what the servers list (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    evidence: Vec<PathBuf>,
+    /// The last day on which it holds (YYYY-MM-DD)
+    #[arg(long, value_name = "DATE")]
+    until: Option<String>,
+    /// A condition (may be given several times)
+    #[arg(long, value_name = "TEXT")]
+    condition: Vec<String>,
+    /// Approve although findings of high or critical are open
+    #[arg(long)]
+    despite_findings: bool,
+    #[command(flatten)]
+    decider: Decider,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
+    let audit = judged(&args.r#where, &args.evidence, &args.decider)?;
+    let mut decisions = Vec::new();
+    let mut told = Vec::new();
+    for (stands, study, entry) in named(&audit, &args.entry)? {
+        let open = open(&audit, stands);
+        if !open.is_empty() && !args.despite_findings {
+            bail!(
+                "{} in {} has open findings: {}; have them mended, waive them, or add --despite-findings",
+                audit.cleaner.clean(&entry.name.text),
+                audit.cleaner.clean(&study.document.path),
+                open.join(", ")
+            );
+        }
+        let scope = scope(Kind::Approved, args.on, study, entry)?;
+        let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
+        decision.conditions.clone_from(&args.condition);
+        seen(&mut decision, &audit, entry);
+        let listed = match decision.prints.as_ref().map(|prints| prints.items.len()) {
+            Some(1) => "with its one tool".to_owned(),
+            Some(count) => format!("with {count} tools, prompts and resources"),
+            None => {
+                "as it is started or called; what its server lists is not known, so that a change of it will not show"
+                    .to_owned()
+            }
+        };
+        told.push(format!("approved {}  {}  {listed}", entry.name.text, study.document.path));
+        // The same thing is decided on once.
+        decisions.retain(|known: &tsuba_core::decide::Decision| known.id() != decision.id());
+        decisions.push(decision);
+    }
+    let path = register::write(args.decider.register.as_deref(), &decisions)?;
+    let mut out = anstream::stdout().lock();
+    for line in told {
+        writeln!(out, "{}", audit.cleaner.clean(&line))?;
+    }
+    writeln!(out, "written to {}", path.display())?;
+    Ok(Done::Clean)
+}
+
+/// The rules that speak against an entry now, but for those that only miss a decision.
+fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
+    let missing = ["review/unknown", "review/changed", "review/expired", "review/refused-in-use"];
+    let listed = audit
+        .studies
+        .get(stands.study)
+        .zip(stands.entry)
+        .and_then(|(study, entry)| study.entries.get(entry)?.listed)
+        .map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
+    let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
+    let mut rules: Vec<&'static str> = of(stands)
+        .chain(listed.into_iter().flat_map(of))
+        .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
+        .map(|finding| finding.rule.id)
+        .filter(|rule| !missing.contains(rule))
+        .collect();
+    rules.dedup();
+    rules
+}

@@ -1,0 +1,136 @@
+//! `tsuba decisions`: reads the register.
+
+use crate::deciding::date;
+use crate::exit::Done;
+use crate::register;
+use anyhow::Context as _;
+use clap::{Args as Arguments, ValueEnum};
+use serde_json::json;
+use std::io::Write as _;
+use std::path::PathBuf;
+use tsuba_core::decide::{Decision, Kind, Scope};
+use tsuba_core::text::Cleaner;
+
+/// Show what was decided
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// The register [default: tsuba-register.toml in the current folder]
+    #[arg(long, value_name = "FILE")]
+    register: Option<PathBuf>,
+    /// Only these decisions
+    #[arg(long, value_enum)]
+    kind: Option<KindName>,
+    /// Only those that end within this many days, or have ended
+    #[arg(long, value_name = "DAYS")]
+    ending: Option<i32>,
+    /// The format
+    #[arg(long, value_enum, default_value_t = FormatName::Text)]
+    format: FormatName,
+    /// As of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum KindName {
+    Approved,
+    Refused,
+    Waived,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum FormatName {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let today = match &args.as_of {
+        Some(text) => date("--as-of", text)?,
+        None => super::audit::today(),
+    };
+    let register = register::load(args.register.as_deref())?;
+    let register =
+        register.with_context(|| format!("there is no register; `tsuba approve` begins one ({})", register::NAME))?;
+    let kind = args.kind.map(|kind| match kind {
+        KindName::Approved => Kind::Approved,
+        KindName::Refused => Kind::Refused,
+        KindName::Waived => Kind::Waived,
+    });
+    let ends = |decision: &Decision, days: i32| {
+        decision.until.and_then(|until| today.until(until).ok()).is_some_and(|span| span.get_days() <= days)
+    };
+    let mut shown: Vec<&Decision> = register
+        .decisions
+        .iter()
+        .filter(|decision| kind.is_none_or(|kind| kind == decision.kind))
+        .filter(|decision| args.ending.is_none_or(|days| ends(decision, days)))
+        .collect();
+    shown.sort_by(|a, b| (a.kind, &a.scope, &a.team).cmp(&(b.kind, &b.scope, &b.team)));
+    let mut out = anstream::stdout().lock();
+    if args.format == FormatName::Json {
+        let rows: Vec<_> = shown.iter().map(|decision| row(decision, decision.holds(today))).collect();
+        writeln!(out, "{}", serde_json::to_string_pretty(&json!({ "as_of": today.to_string(), "decisions": rows }))?)?;
+        return Ok(Done::Clean);
+    }
+    let count = |kind: Kind| shown.iter().filter(|decision| decision.kind == kind).count();
+    let over = shown.iter().filter(|decision| !decision.holds(today)).count();
+    let told = if over > 0 { format!("; {over} over") } else { String::new() };
+    writeln!(
+        out,
+        "{} approved, {} refused, {} waived{told}   (as of {today})",
+        count(Kind::Approved),
+        count(Kind::Refused),
+        count(Kind::Waived)
+    )?;
+    // Whoever may write the register may write anything into it.
+    let cleaner = Cleaner::new([], [], |_, _| None);
+    for decision in shown {
+        let until = match decision.until {
+            Some(until) if until < today => format!(", over since {until}"),
+            Some(until) => format!(", until {until}"),
+            None => String::new(),
+        };
+        let team = decision.team.as_ref().map(|team| format!(" for {team}")).unwrap_or_default();
+        let head = format!("{}{team}  {}", decision.kind.name(), what(decision));
+        writeln!(out, "\n{}", cleaner.clean(&head))?;
+        writeln!(
+            out,
+            "    {}",
+            cleaner.clean(&format!("by {} on {}{until}: {}", decision.by, decision.on, decision.reason))
+        )?;
+        for condition in &decision.conditions {
+            writeln!(out, "    {}", cleaner.clean(&format!("on condition: {condition}")))?;
+        }
+    }
+    Ok(Done::Clean)
+}
+
+/// What a decision is on, in words.
+pub(crate) fn what(decision: &Decision) -> String {
+    match &decision.scope {
+        Scope::Entry { setup, entry } => format!("{entry}  {setup}"),
+        Scope::Package { source, package, version: Some(version) } => {
+            format!("the {source} package {package} at {version}")
+        }
+        Scope::Package { source, package, version: None } => format!("the {source} package {package} at any version"),
+        Scope::Host { host } => format!("every server at {host}"),
+        Scope::Finding { rule, finding } => format!("{rule}  finding {finding}"),
+    }
+}
+
+fn row(decision: &Decision, holds: bool) -> serde_json::Value {
+    let scope = match &decision.scope {
+        Scope::Entry { setup, entry } => json!({ "setup": setup, "entry": entry }),
+        Scope::Package { source, package, version } => {
+            json!({ "source": source, "package": package, "version": version })
+        }
+        Scope::Host { host } => json!({ "host": host }),
+        Scope::Finding { rule, finding } => json!({ "rule": rule, "finding": finding }),
+    };
+    json!({ "id": decision.id(), "kind": decision.kind.name(), "on": scope, "team": decision.team, "by": decision.by,
+        "decided": decision.on.to_string(), "until": decision.until.map(|until| until.to_string()), "reason": decision.reason,
+        "conditions": decision.conditions, "holds": holds })
+}

@@ -1,0 +1,87 @@
+//! `tsuba refuse`: writes down that a server may not be used.
+
+use crate::deciding::{Decider, For, date, judged, named, scope};
+use crate::exit::Done;
+use crate::gather::Where;
+use crate::register;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use std::io::Write as _;
+use tsuba_core::decide::{Decision, Kind, Scope};
+use tsuba_core::text::Cleaner;
+
+/// Refuse entries, a package wherever it is started, or every server at a host
+///
+/// `tsuba audit` then tells every setup that still uses them, and its verdict on these is to refuse.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    r#where: Where,
+    /// An entry of the inputs (may be given several times)
+    #[arg(long, value_name = "NAME", required_unless_present_any = ["package", "host"])]
+    entry: Vec<String>,
+    /// What is refused of the entries
+    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
+    on: For,
+    /// A package, as npm:@saltmarsh/tide-table or npm:@saltmarsh/tide-table@2.4.1 (sources: npm, pypi, image, …)
+    #[arg(long, value_name = "SOURCE:NAME", conflicts_with = "entry")]
+    package: Vec<String>,
+    /// A host
+    #[arg(long, value_name = "HOST", conflicts_with = "entry")]
+    host: Vec<String>,
+    /// The last day on which it holds (YYYY-MM-DD)
+    #[arg(long, value_name = "DATE")]
+    until: Option<String>,
+    #[command(flatten)]
+    decider: Decider,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
+    let mut scopes = Vec::new();
+    for text in &args.package {
+        scopes.push(package(text)?);
+    }
+    scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
+    let mut cleaner: Option<Cleaner> = None;
+    if !args.entry.is_empty() {
+        let audit = judged(&args.r#where, &[], &args.decider)?;
+        for (_, study, entry) in named(&audit, &args.entry)? {
+            scopes.push(scope(Kind::Refused, args.on, study, entry)?);
+        }
+        cleaner = Some(audit.cleaner);
+    }
+    scopes.sort();
+    scopes.dedup();
+    let decisions: anyhow::Result<Vec<Decision>> =
+        scopes.into_iter().map(|scope| args.decider.decision(Kind::Refused, scope, until)).collect();
+    let decisions = decisions?;
+    let path = register::write(args.decider.register.as_deref(), &decisions)?;
+    let mut out = anstream::stdout().lock();
+    for decision in &decisions {
+        let line = format!("refused {}", super::decisions::what(decision));
+        match &cleaner {
+            Some(cleaner) => writeln!(out, "{}", cleaner.clean(&line))?,
+            None => writeln!(out, "{line}")?,
+        }
+    }
+    writeln!(out, "written to {}", path.display())?;
+    Ok(Done::Clean)
+}
+
+/// `npm:@saltmarsh/tide-table@2.4.1`.
+fn package(text: &str) -> anyhow::Result<Scope> {
+    let told = || format!("--package {text}: write it as npm:NAME or npm:NAME@VERSION");
+    let (source, rest) = text.split_once(':').with_context(told)?;
+    let from = usize::from(rest.starts_with('@'));
+    let (name, version) = match rest.get(from..).and_then(|tail| tail.find('@')) {
+        Some(at) => (rest.get(..from + at).unwrap_or(rest), rest.get(from + at + 1..)),
+        None => (rest, None),
+    };
+    let known = ["npm", "jsr", "pypi", "nuget", "go", "crates", "image", "git", "url"];
+    if !known.contains(&source) || name.is_empty() || version == Some("") {
+        bail!("{}; sources are {}", told(), known.join(", "));
+    }
+    let version = version.map(str::to_owned);
+    Ok(Scope::Package { source: source.to_owned(), package: name.to_owned(), version })
+}

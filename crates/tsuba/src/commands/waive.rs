@@ -1,0 +1,90 @@
+//! `tsuba waive`: writes down that a finding is accepted until a date.
+
+use crate::deciding::{Decider, date, judged};
+use crate::exit::Done;
+use crate::gather::Where;
+use crate::register;
+use anyhow::bail;
+use clap::Args as Arguments;
+use std::io::Write as _;
+use std::path::PathBuf;
+use tsuba_core::decide::{Kind, Scope};
+use tsuba_core::judge::{Audit, Finding};
+
+/// Accept findings until a date
+///
+/// A waived finding is shown as such, stops no gate and decides no verdict; when the date is over it is back.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    r#where: Where,
+    /// Findings of this rule
+    #[arg(long, value_name = "RULE", required_unless_present = "finding")]
+    rule: Option<String>,
+    /// Only those of this entry
+    #[arg(long, value_name = "NAME")]
+    entry: Option<String>,
+    /// The finding with this fingerprint, as a JSON report has it
+    #[arg(long, value_name = "FINGERPRINT")]
+    finding: Option<String>,
+    /// All findings that are meant, where they are several
+    #[arg(long)]
+    all: bool,
+    /// The evidence of what the servers list (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    evidence: Vec<PathBuf>,
+    /// The last day on which it holds (YYYY-MM-DD)
+    #[arg(long, value_name = "DATE")]
+    until: String,
+    #[command(flatten)]
+    decider: Decider,
+}
+
+/// So many findings are told when there are too many.
+const TOLD: usize = 10;
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let until = date("--until", &args.until)?;
+    if let Some(rule) = args.rule.as_deref().filter(|rule| tsuba_core::rules::find(rule).is_none()) {
+        bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
+    }
+    let audit = judged(&args.r#where, &args.evidence, &args.decider)?;
+    let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
+    let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
+    match found.len() {
+        0 => bail!("no finding is meant: none of that rule, entry or fingerprint is in the inputs"),
+        1 => {}
+        count if !args.all => {
+            let told = lines.iter().take(TOLD).map(|line| format!("\n  {line}")).collect::<String>();
+            bail!("{count} findings are meant; name one with --entry or --finding, or add --all:{told}");
+        }
+        _ => {}
+    }
+    let mut decisions = Vec::new();
+    for finding in &found {
+        let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.fingerprint.clone() };
+        decisions.push(args.decider.decision(Kind::Waived, scope, Some(until))?);
+    }
+    let path = register::write(args.decider.register.as_deref(), &decisions)?;
+    let mut out = anstream::stdout().lock();
+    for line in lines {
+        writeln!(out, "waived until {until}  {line}")?;
+    }
+    writeln!(out, "written to {}", path.display())?;
+    Ok(Done::Clean)
+}
+
+fn is_meant(args: &Args, audit: &Audit, finding: &Finding) -> bool {
+    let study = audit.studies.get(finding.stands.study);
+    let entry =
+        || study.and_then(|study| study.entries.get(finding.stands.entry?)).map(|entry| entry.name.text.as_str());
+    args.rule.as_deref().is_none_or(|rule| rule == finding.rule.id)
+        && args.finding.as_deref().is_none_or(|wanted| wanted == finding.fingerprint)
+        && args.entry.as_deref().is_none_or(|name| entry() == Some(name))
+}
+
+fn line(audit: &Audit, finding: &Finding) -> String {
+    let path = audit.studies.get(finding.stands.study).map(|study| study.document.path.as_str()).unwrap_or_default();
+    let (path, place) = (audit.cleaner.clean(path), finding.start.line);
+    format!("{}  {path}:{place}  {}  {}", finding.rule.id, finding.message, finding.fingerprint)
+}

@@ -1,0 +1,142 @@
+//! What `approve`, `refuse` and `waive` have in common: who decides, on what, until when.
+
+use crate::gather::{Where, gather};
+use crate::register;
+use crate::threads::Threads;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use jiff::civil::Date;
+use std::path::PathBuf;
+use tsuba_core::decide::{Decision, Kind, Prints, Scope, launch_print, started};
+use tsuba_core::judge::{Audit, Options, Stands, audit};
+use tsuba_core::understand::{Entry, Study};
+
+/// Who decides, why, until when, and where that is written down.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Decider {
+    /// Why
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) reason: String,
+    /// Who decides [default: TSUBA_REVIEWER, else the name of this account]
+    #[arg(long, value_name = "NAME")]
+    pub(crate) by: Option<String>,
+    /// For this team only
+    #[arg(long, value_name = "TEAM")]
+    pub(crate) team: Option<String>,
+    /// The register [default: tsuba-register.toml in the current folder]
+    #[arg(long, value_name = "FILE")]
+    pub(crate) register: Option<PathBuf>,
+    /// Decide as of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    pub(crate) as_of: Option<String>,
+}
+
+impl Decider {
+    pub(crate) fn today(&self) -> anyhow::Result<Date> {
+        match &self.as_of {
+            Some(text) => date("--as-of", text),
+            None => Ok(crate::commands::audit::today()),
+        }
+    }
+
+    fn by(&self) -> anyhow::Result<String> {
+        let of_environment = ["TSUBA_REVIEWER", "USER", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok());
+        let by = self.by.clone().or(of_environment).filter(|name| !name.trim().is_empty());
+        by.context("nobody decides: name yourself with --by NAME")
+    }
+
+    /// A decision on something, without what was approved.
+    pub(crate) fn decision(&self, kind: Kind, scope: Scope, until: Option<Date>) -> anyhow::Result<Decision> {
+        if self.reason.trim().is_empty() {
+            bail!("--reason is empty: say why, so that the next reviewer knows");
+        }
+        let on = self.today()?;
+        if let Some(over) = until.filter(|until| *until < on) {
+            bail!("--until {over} is over already");
+        }
+        Ok(Decision {
+            kind,
+            scope,
+            team: self.team.clone(),
+            by: self.by()?,
+            on,
+            reason: self.reason.clone(),
+            until,
+            conditions: Vec::new(),
+            launch: None,
+            prints: None,
+        })
+    }
+}
+
+/// A date of an option.
+pub(crate) fn date(option: &str, text: &str) -> anyhow::Result<Date> {
+    text.parse().with_context(|| format!("{option} {text}: not a date; write it as 2026-11-24"))
+}
+
+/// Judges the inputs, with the register as it is.
+pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], decider: &Decider) -> anyhow::Result<Audit> {
+    let gathered = gather(&wanted.with(evidence)?, None)?;
+    let register = register::load(decider.register.as_deref().filter(|path| path.exists()))?;
+    let options = Options { today: decider.today()?, families: Vec::new(), key: gathered.key, register };
+    Ok(audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs)))
+}
+
+/// The entries of these names that are set up, with where they stand.
+pub(crate) fn named<'a>(audit: &'a Audit, names: &[String]) -> anyhow::Result<Vec<(Stands, &'a Study, &'a Entry)>> {
+    let mut found = Vec::new();
+    for name in names {
+        let before = found.len();
+        for (s, study) in audit.studies.iter().enumerate() {
+            let entries = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+            let of_name = entries.filter(|(_, entry)| entry.name.text == *name);
+            found.extend(of_name.map(|(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry)));
+        }
+        if found.len() == before {
+            bail!("no entry is called {name} in the inputs; `tsuba inventory` shows their names");
+        }
+    }
+    Ok(found)
+}
+
+/// What a decision on an entry is on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum For {
+    /// This entry of this setup
+    Entry,
+    /// Its package or image at its version, wherever it is started
+    Package,
+    /// Every server at its host
+    Host,
+}
+
+/// The scope of a decision on an entry.
+pub(crate) fn scope(kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
+    let name = &entry.name.text;
+    match on {
+        For::Entry => Ok(Scope::Entry { setup: study.document.path.clone(), entry: name.clone() }),
+        For::Package => {
+            let Some((source, package, version)) = started(entry) else {
+                bail!("{name} does not start one package or image: decide on the entry")
+            };
+            if kind == Kind::Approved && version.is_none() {
+                bail!("{name} names no version of {package}: pin it first, or decide on the entry");
+            }
+            Ok(Scope::Package { source: source.to_owned(), package, version })
+        }
+        For::Host => match entry.remote.as_ref().map(|remote| remote.host.clone()).filter(|host| !host.is_empty()) {
+            Some(host) => Ok(Scope::Host { host }),
+            None => bail!("{name} calls no host: decide on the entry"),
+        },
+    }
+}
+
+/// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists.
+pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
+    decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_print(entry));
+    let listing = entry.listed.and_then(|listed| {
+        let study = audit.studies.get(listed.study)?;
+        study.listing_of(study.entries.get(listed.entry)?)
+    });
+    decision.prints = listing.map(Prints::of);
+}

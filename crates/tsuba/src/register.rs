@@ -1,0 +1,107 @@
+//! The register's file: read, and changed so that two who change it at once both keep what they decided.
+
+use anyhow::{Context as _, bail};
+use std::fs::{File, OpenOptions};
+use std::io::{self, Read as _, Write as _};
+use std::path::{Path, PathBuf};
+use tsuba_core::decide::{Decision, Register};
+
+/// The register's name, where none is given.
+pub(crate) const NAME: &str = "tsuba-register.toml";
+/// A register of more bytes is not read.
+const MOST: u64 = 64 << 20;
+
+/// The register that is named; else the one in the current folder, where there is one.
+pub(crate) fn load(named: Option<&Path>) -> anyhow::Result<Option<Register>> {
+    let path = match named {
+        Some(path) => path,
+        None if Path::new(NAME).is_file() => Path::new(NAME),
+        None => return Ok(None),
+    };
+    let file = File::open(path).with_context(|| format!("cannot read the register {}", path.display()))?;
+    read(&file, path).map(Some)
+}
+
+fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
+    let mut text = String::new();
+    let read = file.take(MOST + 1).read_to_string(&mut text);
+    read.with_context(|| format!("cannot read the register {}", path.display()))?;
+    if text.len() as u64 > MOST {
+        bail!("the register {} is larger than 64 MiB", path.display());
+    }
+    Register::read(&text).map_err(|errors| {
+        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
+        anyhow::anyhow!("{}", told.join("\n       "))
+    })
+}
+
+/// Writes decisions into the register, which is made where there is none.
+pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Result<PathBuf> {
+    let path = named.unwrap_or(Path::new(NAME));
+    let told = || format!("cannot write the register {}", path.display());
+    let lock = Lock::take(path).with_context(told)?;
+    let mut register = read(&lock.0, path)?;
+    for decision in decisions {
+        let text = register.with(decision);
+        // What is written must be read again, whatever is in it.
+        register = Register::read(&text).map_err(|errors| {
+            anyhow::anyhow!(
+                "the decision cannot be written down: {}",
+                errors.first().map(ToString::to_string).unwrap_or_default()
+            )
+        })?;
+    }
+    // Through a link, what it leads to is replaced, in one step and with its mode.
+    let target = path.canonicalize().with_context(told)?;
+    let folder = target.parent().unwrap_or(Path::new("."));
+    let mut temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
+    temporary.write_all(register.text().as_bytes()).with_context(told)?;
+    let mode = lock.0.metadata().with_context(told)?.permissions();
+    temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(told)?;
+    temporary.persist(&target).map_err(|error| error.error).with_context(told)?;
+    Ok(path.to_owned())
+}
+
+/// The register, locked: who waited for it may hold a file that has been replaced meanwhile, and takes the new one.
+struct Lock(File);
+
+impl Lock {
+    fn take(path: &Path) -> io::Result<Self> {
+        loop {
+            let file = OpenOptions::new().read(true).write(true).create(true).truncate(false).open(path)?;
+            lock(&file)?;
+            if is_current(&file, path)? {
+                return Ok(Self(file));
+            }
+        }
+    }
+}
+
+#[cfg(unix)]
+fn lock(file: &File) -> io::Result<()> {
+    use rustix::fs::{FlockOperation, flock};
+    // It is given back when the file is closed, however the program ends.
+    Ok(flock(file, FlockOperation::LockExclusive)?)
+}
+
+#[cfg(unix)]
+fn is_current(file: &File, path: &Path) -> io::Result<bool> {
+    use std::os::unix::fs::MetadataExt as _;
+    let id = |metadata: std::fs::Metadata| (metadata.dev(), metadata.ino());
+    match path.metadata() {
+        Ok(now) => Ok(id(now) == id(file.metadata()?)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
+        Err(error) => Err(error),
+    }
+}
+
+/// Elsewhere a register is written by one at a time.
+#[cfg(not(unix))]
+fn lock(_file: &File) -> io::Result<()> {
+    Ok(())
+}
+
+#[cfg(not(unix))]
+fn is_current(_file: &File, _path: &Path) -> io::Result<bool> {
+    Ok(true)
+}

@@ -1,0 +1,221 @@
+//! The register, end to end: what is decided, what comes of it, and that nothing of it is lost.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+
+mod util;
+
+use serde_json::Value;
+use std::process::Command;
+use util::Dir;
+
+const SETUP: &str = r#"{ "mcpServers": {
+  "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] },
+  "berth-board": { "url": "https://berths.saltmarsh-line.example/mcp" }
+} }"#;
+const LISTED: &str = r#"{ "schema": "tsuba-evidence/1", "taken": "2026-11-20", "setup": "mcp.json", "entry": "tide-table", "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [
+  { "name": "get_tide", "description": "Returns the tide.", "inputSchema": { "type": "object" } }] }] }] }"#;
+/// Who decides, why, and when.
+const DECIDER: [&str; 6] = ["--by", "ines", "--reason", "looked at", "--as-of", "2026-11-24"];
+
+fn company() -> Dir {
+    Dir::new(&[("mcp.json", SETUP), ("evidence/tide.json", LISTED)])
+}
+
+fn decide(dir: &Dir, args: &[&str]) -> String {
+    let run = dir.run(&[args, &DECIDER].concat());
+    assert_eq!(run.status(), 0, "{args:?}: {}{}", run.out(), run.err());
+    run.out()
+}
+
+fn audit(dir: &Dir, as_of: &str) -> Value {
+    let args = ["audit", "mcp.json", "--evidence", "evidence", "--gate", "none", "--format", "json", "--as-of", as_of];
+    dir.run(&args).json()
+}
+
+fn standing(report: &Value, entry: &str) -> String {
+    let rows = report["entries"].as_array().unwrap();
+    let row = rows.iter().find(|row| row["name"] == entry && row["setup"] == "mcp.json").unwrap();
+    format!("{} {}", row["decision"]["standing"].as_str().unwrap_or("none"), row["verdict"].as_str().unwrap())
+}
+
+fn rules(report: &Value) -> Vec<&str> {
+    let findings = report["findings"].as_array().unwrap().iter();
+    findings.map(|f| f["rule"].as_str().unwrap()).filter(|rule| rule.starts_with("review/")).collect()
+}
+
+#[test]
+fn an_approval_holds_until_something_changes() {
+    let dir = company();
+    // Without a register nobody is asked for a decision.
+    assert_eq!(standing(&audit(&dir, "2026-11-24"), "tide-table"), "none ready");
+    let out = decide(
+        &dir,
+        &[
+            "approve",
+            "mcp.json",
+            "--entry",
+            "tide-table",
+            "--evidence",
+            "evidence",
+            "--until",
+            "2027-05-24",
+            "--condition",
+            "reads only",
+        ],
+    );
+    assert!(out.starts_with("approved tide-table  mcp.json  with its one tool"), "{out}");
+    let report = audit(&dir, "2026-11-24");
+    assert_eq!(standing(&report, "tide-table"), "approved ready");
+    assert_eq!(standing(&report, "berth-board"), "unknown fix-first");
+    assert_eq!(rules(&report), ["review/unknown"]);
+    assert!(
+        dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24"]).out().contains("nobody has decided on berth-board")
+    );
+    assert_eq!(standing(&audit(&dir, "2027-05-24"), "tide-table"), "approved ready");
+    assert_eq!(standing(&audit(&dir, "2027-05-25"), "tide-table"), "expired fix-first");
+    for (file, text, changed) in [
+        ("mcp.json", SETUP.replace("2.4.1", "2.4.2"), "how it is started or called"),
+        ("evidence/tide.json", LISTED.replace("the tide.", "the tide\\u2060."), "the tool get_tide"),
+        ("evidence/tide.json", LISTED.replace("{ \"type\": \"object\" }", "{}"), "the tool get_tide"),
+        ("evidence/tide.json", LISTED.replace("get_tide", "set_tide"), "the tool set_tide is new"),
+    ] {
+        let dir = company();
+        decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--evidence", "evidence"]);
+        dir.write(file, text.as_bytes());
+        let report = audit(&dir, "2026-11-24");
+        assert_eq!(standing(&report, "tide-table"), "changed fix-first", "{changed}");
+        let findings = report["findings"].as_array().unwrap();
+        let told = findings.iter().find(|finding| finding["rule"] == "review/changed").unwrap();
+        assert!(told["message"].as_str().unwrap().ends_with(changed), "{told}");
+    }
+    // What stands elsewhere, or in another order, is the same.
+    let moved = SETUP.replace(
+        "{ \"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tide-table@2.4.1\"] }",
+        "{\n \"args\": [\"-y\",\n \"@saltmarsh/tide-table@2.4.1\"],\n \"command\": \"npx\" }",
+    );
+    dir.write("mcp.json", moved.as_bytes());
+    dir.write(
+        "evidence/tide.json",
+        LISTED
+            .replace(
+                "\"name\": \"get_tide\", \"description\": \"Returns the tide.\"",
+                "\"description\": \"Returns the tide.\",  \"name\": \"get_tide\"",
+            )
+            .as_bytes(),
+    );
+    assert_eq!(standing(&audit(&dir, "2026-11-24"), "tide-table"), "approved ready");
+}
+
+#[test]
+fn what_is_refused_is_told_wherever_it_is() {
+    let dir = company();
+    decide(&dir, &["refuse", "--package", "npm:@saltmarsh/tide-table", "--host", "Berths.saltmarsh-line.example"]);
+    let report = audit(&dir, "2026-11-24");
+    assert_eq!(standing(&report, "tide-table"), "refused refuse");
+    assert_eq!(standing(&report, "berth-board"), "refused refuse");
+    assert_eq!(dir.run(&["audit", "mcp.json"]).status(), 1);
+    // The later decision on the same thing counts; a refusal of the package stands beside the approval of an entry.
+    decide(&dir, &["approve", "mcp.json", "--entry", "berth-board", "--for", "host"]);
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    let report = audit(&dir, "2026-11-24");
+    assert_eq!(standing(&report, "berth-board"), "approved ready");
+    assert_eq!(standing(&report, "tide-table"), "refused refuse");
+    let out = dir.run(&["decisions", "--kind", "refused"]).out();
+    assert!(
+        out.contains("the npm package @saltmarsh/tide-table at any version") && !out.contains("approved  "),
+        "{out}"
+    );
+    let all = dir.run(&["decisions", "--format", "json"]).json();
+    assert_eq!(all["decisions"].as_array().unwrap().len(), 3);
+}
+
+#[test]
+fn a_waived_finding_stops_no_gate_until_it_is_over() {
+    let dir = Dir::new(&[("mcp.json", &SETUP.replace("@2.4.1", ""))]);
+    let gate = |as_of: &str| {
+        let run = dir.run(&["audit", "mcp.json", "--only", "supply", "--as-of", as_of]);
+        (run.status(), run.out().contains("waived   supply/unpinned  until 2026-12-31 by ines: looked at"))
+    };
+    assert_eq!(gate("2026-11-24"), (1, false));
+    // An approval does not accept what is wrong.
+    let run = dir.run(&[&["approve", "mcp.json", "--entry", "tide-table"][..], &DECIDER].concat());
+    assert!(run.status() == 2 && run.err().contains("has open findings: supply/unpinned"), "{}", run.err());
+    decide(&dir, &["waive", "mcp.json", "--rule", "supply/unpinned", "--until", "2026-12-31"]);
+    assert_eq!(gate("2026-12-31"), (0, true));
+    assert_eq!(gate("2027-01-01"), (1, false));
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    assert_eq!(standing(&audit_of(&dir), "tide-table"), "approved ready");
+    let ending = dir.run(&["decisions", "--ending", "60", "--as-of", "2026-11-24"]).out();
+    assert!(ending.starts_with("0 approved, 0 refused, 1 waived"), "{ending}");
+}
+
+fn audit_of(dir: &Dir) -> Value {
+    dir.run(&["audit", "mcp.json", "--gate", "none", "--format", "json", "--as-of", "2026-11-24"]).json()
+}
+
+#[test]
+fn a_mistake_loses_nothing_and_is_told_with_its_place() {
+    let dir = company();
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    let register = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
+    for (args, why) in [
+        (&["approve", "mcp.json", "--entry", "tides"][..], "no entry is called tides"),
+        (&["approve", "mcp.json", "--entry", "berth-board", "--for", "package"], "does not start one package"),
+        (&["approve", "mcp.json", "--entry", "tide-table", "--until", "2026-11-23"], "is over already"),
+        (&["approve", "mcp.json", "--entry", "tide-table", "--until", "soon"], "not a date"),
+        (&["waive", "mcp.json", "--rule", "supply/unpined", "--until", "2027-01-01"], "there is no such rule"),
+        (&["waive", "mcp.json", "--rule", "secret/plaintext", "--until", "2027-01-01"], "no finding is meant"),
+        (&["refuse", "--package", "tide-table"], "write it as npm:NAME"),
+    ] {
+        let run = dir.run(&[args, &DECIDER].concat());
+        assert!(run.status() == 2 && run.err().contains(why), "{args:?}: {}", run.err());
+        assert_eq!(std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap(), register);
+    }
+    dir.write("tsuba-register.toml", register.replace("reason = ", "reasom = ").as_bytes());
+    for args in
+        [&["audit", "mcp.json"][..], &["decisions"], &["refuse", "--host", "x.example", "--reason", "y", "--by", "z"]]
+    {
+        let run = dir.run(args);
+        assert!(
+            run.status() == 2 && run.err().contains("tsuba-register.toml:11: reasom is not known here"),
+            "{}",
+            run.err()
+        );
+    }
+    assert!(
+        dir.run(&["audit", "mcp.json", "--register", "none.toml"]).err().contains("cannot read the register none.toml")
+    );
+}
+
+#[test]
+fn who_decide_at_once_all_keep_what_they_decided() {
+    let names: Vec<String> = (0..8).map(|number| format!("npm:@saltmarsh/server-{number}")).collect();
+    let dir = Dir::new(&[("mcp.json", SETUP)]);
+    let mut running: Vec<_> = names
+        .iter()
+        .map(|name| {
+            let mut command = Command::new(env!("CARGO_BIN_EXE_tsuba"));
+            command.args(["refuse", "--package", name]).args(DECIDER).current_dir(dir.path("."));
+            command.spawn().unwrap()
+        })
+        .collect();
+    assert!(running.iter_mut().all(|child| child.wait().unwrap().success()));
+    let all = dir.run(&["decisions", "--format", "json"]).json();
+    let mut kept: Vec<String> = all["decisions"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|d| format!("npm:{}", d["on"]["package"].as_str().unwrap()))
+        .collect();
+    kept.sort();
+    assert_eq!(kept, names);
+    // Nothing else is left beside it.
+    let mut files: Vec<_> = std::fs::read_dir(dir.path(".")).unwrap().map(|file| file.unwrap().file_name()).collect();
+    files.sort();
+    assert_eq!(files, ["mcp.json", "tsuba-register.toml"]);
+}
