@@ -3,7 +3,7 @@
 use crate::bounds::Bounds;
 use crate::cage::{Cage, Caged};
 use crate::differ::differences;
-use crate::evidence::{Era, Evidence, SCHEMA, Session, Token, Tool, Touched};
+use crate::evidence::{Difference, Era, Evidence, SCHEMA, Session, Token, Tool, Touched};
 use crate::fetch::{Wanted, fetch};
 use crate::login;
 use crate::net::{Client, Reachable, Trust};
@@ -142,6 +142,7 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         token: None,
         sessions: Vec::new(),
         differs: Vec::new(),
+        varies: Vec::new(),
         http: Vec::new(),
         cage: None,
         troubles: Vec::new(),
@@ -275,10 +276,22 @@ impl Capturing<'_> {
         let era = self.evidence.sessions.get(known).map_or(Era::Handshake, |session| session.era);
         let others = [Asker::Another, Asker::Able].map(|asker| self.talk(era, asker, open));
         let pairs = others.map(|other| other.map(|other| (known, other)));
+        let mut found: Vec<Difference> = Vec::new();
         for (first, second) in core::iter::once(handshake.zip(stateless)).chain(pairs).flatten() {
-            let found = differences(&self.evidence.sessions, first, second);
-            self.evidence.differs.extend(found);
+            found.extend(differences(&self.evidence.sessions, first, second));
         }
+        if found.is_empty() {
+            return;
+        }
+        // What is otherwise when the very same is asked again depends on nobody.
+        if let Some(again) = self.talk(era, Asker::Again, open) {
+            self.evidence.varies = differences(&self.evidence.sessions, known, again);
+        }
+        let varies = |other: &Difference| {
+            self.evidence.varies.iter().any(|own| (&own.method, &own.item) == (&other.method, &other.item))
+        };
+        found.retain(|difference| !varies(difference));
+        self.evidence.differs = found;
     }
 }
 
@@ -320,7 +333,7 @@ fn clean(evidence: &mut Evidence, redact: &Redact) {
         session.troubles.iter_mut().for_each(text);
         text(&mut session.ended);
     }
-    evidence.differs.iter_mut().filter_map(|differs| differs.item.as_mut()).for_each(text);
+    evidence.differs.iter_mut().chain(&mut evidence.varies).filter_map(|differs| differs.item.as_mut()).for_each(text);
     for answer in &mut evidence.http {
         answer.issuer.iter_mut().for_each(text);
         text(&mut answer.url);

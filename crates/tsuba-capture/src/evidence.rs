@@ -43,6 +43,9 @@ pub struct Evidence {
     /// Where the server answers one client otherwise than another.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub differs: Vec<Difference>,
+    /// Where the server answers the same client otherwise the second time: a time stamp, another order of words.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub varies: Vec<Difference>,
     /// Questions about the login, and what was answered over HTTP.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub http: Vec<HttpAnswer>,
@@ -195,7 +198,7 @@ impl Era {
 pub struct Session {
     /// The era.
     pub era: Era,
-    /// Which client asked: `tsuba`; `another client`, which says that it is somebody else; or `a client that can more`.
+    /// Which client asked: `tsuba`; `another client`, which says that it is somebody else; `a client that can more`; or `tsuba again`, where something differed.
     #[serde(rename = "as")]
     pub asker: &'static str,
     /// The revision that was agreed on.

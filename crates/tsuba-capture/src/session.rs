@@ -25,6 +25,8 @@ pub(crate) enum Asker {
     Own,
     /// The same by another name: a server that looks at who asks may answer it otherwise.
     Another,
+    /// This program once more: some servers never answer twice alike.
+    Again,
     /// This program as though it could what other clients can: some tools are only for those.
     Able,
 }
@@ -33,6 +35,7 @@ impl Asker {
     fn name(self) -> &'static str {
         match self {
             Self::Own => "tsuba",
+            Self::Again => "tsuba again",
             Self::Another => "another client",
             Self::Able => "a client that can more",
         }
@@ -40,7 +43,7 @@ impl Asker {
 
     fn info(self) -> Value {
         match self {
-            Self::Own | Self::Able => json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") }),
+            Self::Own | Self::Again | Self::Able => json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") }),
             Self::Another => json!({ "name": "desk-client", "title": "Desk", "version": "3.2.0" }),
         }
     }
@@ -63,7 +66,7 @@ impl Asker {
 
     fn capabilities(self, era: Era) -> Value {
         match (self, era) {
-            (Self::Own | Self::Another, _) => json!({}),
+            (Self::Own | Self::Another | Self::Again, _) => json!({}),
             (Self::Able, Era::Handshake) => {
                 json!({ "roots": { "listChanged": true }, "sampling": {}, "elicitation": {} })
             }

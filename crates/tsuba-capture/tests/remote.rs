@@ -94,6 +94,30 @@ fn a_sound_server_is_asked_in_both_eras_and_as_another_client() {
 }
 
 #[test]
+fn what_varies_by_itself_is_not_taken_for_another_face() {
+    use Weakness::{TwoFaced, Unsteady};
+    let all = captured(&[&[Unsteady], &[Unsteady, TwoFaced], &[TwoFaced]], &options(None));
+    let names = |evidence: &Value, list: &str| -> Vec<String> {
+        let all = evidence[list].as_array().cloned().unwrap_or_default();
+        let mut names: Vec<String> =
+            all.iter().map(|item| item["item"].as_str().unwrap_or_default().to_owned()).collect();
+        names.dedup();
+        names
+    };
+    for (evidence, varies, differs) in [
+        (&all[0], vec!["water_now"], vec![]),
+        (&all[1], vec!["water_now"], vec!["tide_extra"]),
+        (&all[2], vec![], vec!["tide_extra"]),
+    ] {
+        assert_eq!(
+            (names(evidence, "varies"), names(evidence, "differs")),
+            (varies.iter().map(ToString::to_string).collect(), differs.iter().map(ToString::to_string).collect()),
+            "{evidence}"
+        );
+    }
+}
+
+#[test]
 fn each_era_and_transport_is_found_out() {
     use Weakness::*;
     let all = captured(&[&[HandshakeOnly], &[StatelessOnly], &[OlderEvents, HandshakeOnly]], &options(None));

@@ -1,7 +1,7 @@
 //! The report for a ticket: what is wrong, where, and what to write instead.
 
 use crate::inventory::plan_line;
-use crate::model::FindingRow;
+use crate::model::{EntryRow, FindingRow};
 use crate::text::count;
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
@@ -20,16 +20,23 @@ impl Renderer for Markdown {
         writeln!(out, "## Tool servers: {}\n", verdicts.join(", "))?;
         writeln!(
             out,
-            "{} in {}, as of {}.\n",
+            "{} in {}, as of {}{}.\n",
             count(summary.entries, "entry", "entries"),
             count(summary.setups, "setup", "setups"),
-            report.as_of
+            report.as_of,
+            if summary.known > 0 {
+                format!("; {} findings known before are left out", summary.known)
+            } else {
+                String::new()
+            }
         )?;
         let mut findings: BTreeMap<&str, Vec<&FindingRow>> = BTreeMap::new();
         for finding in report.findings.iter().filter(|f| f.severity > Severity::Note) {
             findings.entry(finding.entry.as_deref().unwrap_or_default()).or_default().push(finding);
         }
-        for entry in report.entries.iter().filter(|e| e.verdict != Some(Verdict::Ready)) {
+        // Beside an earlier report only what is new is told.
+        let fresh = |entry: &EntryRow| summary.known == 0 || findings.contains_key(entry.id.as_str());
+        for entry in report.entries.iter().filter(|e| e.verdict != Some(Verdict::Ready) && fresh(e)) {
             let verdict = entry.verdict.map_or("", Verdict::name);
             writeln!(out, "### {} ({verdict})\n", escape(entry.name.as_str()))?;
             writeln!(
@@ -60,7 +67,17 @@ impl Renderer for Markdown {
     }
 }
 
-fn findings_item(finding: &crate::model::FindingRow, out: &mut dyn Write) -> io::Result<()> {
+fn findings_item(finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
+    if let Some(waiver) = &finding.waived {
+        return writeln!(
+            out,
+            "- [x] {} is waived until {} by {}: {}",
+            finding.rule,
+            waiver.until,
+            escape(waiver.by.as_str()),
+            escape(waiver.reason.as_str())
+        );
+    }
     writeln!(
         out,
         "- [ ] **{}** {} ({}:{}:{}): {}",

@@ -405,6 +405,8 @@ pub struct Summary {
     pub findings: BTreeMap<&'static str, usize>,
     /// Findings that are waived.
     pub waived: usize,
+    /// Findings that an earlier report has already, and this one leaves out.
+    pub known: usize,
     /// Files that could not be read.
     pub unread: usize,
     /// Entries of which there is no evidence: local ones and remote ones.
@@ -486,6 +488,7 @@ impl Report {
             unasked: Unasked::of(&entries),
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
+            known: 0,
             waived: findings.iter().filter(|finding: &&FindingRow| finding.waived.is_some()).count(),
         };
         entries
@@ -506,6 +509,20 @@ impl Report {
             unread,
             summary,
         }
+    }
+
+    /// The same without the findings of an earlier report, by their fingerprints: what is new or changed.
+    #[must_use]
+    pub fn beyond(mut self, known: &BTreeSet<String>) -> Self {
+        let before = self.findings.len();
+        self.findings.retain(|finding| !known.contains(&finding.fingerprint));
+        self.summary.known = before - self.findings.len();
+        self.summary.findings = Severity::ALL.map(|s| (s.name(), 0)).into();
+        for finding in self.findings.iter().filter(|finding| finding.waived.is_none()) {
+            *self.summary.findings.entry(finding.severity.name()).or_default() += 1;
+        }
+        self.summary.waived = self.findings.iter().filter(|finding| finding.waived.is_some()).count();
+        self
     }
 
     /// The same without judgement: what is there, and nothing about it.

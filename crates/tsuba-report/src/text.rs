@@ -50,13 +50,18 @@ impl Renderer for Text {
                 count(Severity::Medium),
             ))
         });
-        let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) =
-            entries.iter().partition(|entry| !own(entry).is_empty() || entry.verdict > Some(Verdict::Ready));
+        // Beside an earlier report only what is new is told.
+        let since = report.summary.known > 0;
+        let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) = entries
+            .iter()
+            .partition(|entry| !own(entry).is_empty() || (entry.verdict > Some(Verdict::Ready) && !since));
         for entry in talked {
             self.entry(entry, own(entry), out)?;
         }
         self.loose(&loose, out)?;
-        self.quiet(&quiet, out)?;
+        if !since {
+            self.quiet(&quiet, out)?;
+        }
         self.unread(report, out)?;
         self.unasked(report, out)?;
         // On a terminal the first lines have scrolled away.
@@ -110,8 +115,13 @@ impl Text {
         } else {
             String::new()
         };
+        let known = if summary.known > 0 { format!("; {} known before", summary.known) } else { String::new() };
         let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-        writeln!(out, "{found}{waived}{unread}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
+        writeln!(
+            out,
+            "{found}{waived}{known}{unread}   {}",
+            look.paint(Tint::Quiet, &format!("(as of {})", report.as_of))
+        )?;
         self.often(report, out)
     }
 
@@ -184,21 +194,31 @@ impl Text {
         if let Some(decided) = decided(entry) {
             self.labelled("decided", &decided, out)?;
         }
-        let reasons: Vec<&str> =
-            entry.reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title).collect();
+        let reasons: Vec<&str> = entry
+            .reasons
+            .iter()
+            .filter(|id| **id != NOT_DECIDED)
+            .filter_map(|id| tsuba_core::rules::find(id))
+            .map(|rule| rule.title)
+            .collect();
         if reasons.len() > 1 || (findings.is_empty() && !reasons.is_empty()) {
             let width = self.0.width.saturating_sub(INDENT + 9).max(24);
             for (at, line) in wrap(&reasons.join("; "), width, "").iter().enumerate() {
                 self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
             }
         }
+        let findings: Vec<&FindingRow> = findings
+            .iter()
+            .copied()
+            .filter(|finding| finding.rule != NOT_DECIDED || finding.waived.is_some())
+            .collect();
         for (at, finding) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
             let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));
             let read =
                 at.checked_sub(1).and_then(|i| findings.get(i)).is_some_and(|before| before.reads == finding.reads);
             // What is about the entry as a whole is not shown by the line with its name.
-            let whole = finding.place.pointer == entry.place.pointer;
+            let whole = (finding.place.line, finding.place.column) == (entry.place.line, entry.place.column);
             self.finding(finding, Parts { source: !whole, advice: !again, texts: !read }, out)?;
         }
         Ok(())
@@ -339,15 +359,27 @@ impl Text {
     }
 }
 
-/// What was decided on an entry; that nobody has is told by a finding.
+/// Nobody has decided: that is told in one line, and the finding of it is not shown again.
+const UNKNOWN: &str = "unknown";
+const NOT_DECIDED: &str = "review/unknown";
+
+/// What was decided on an entry.
 fn decided(entry: &EntryRow) -> Option<String> {
     let decision = entry.decision.as_ref()?;
+    if decision.standing == UNKNOWN && !entry.disabled {
+        return Some("nobody has".to_owned());
+    }
     let (by, on) = (decision.by.as_ref()?, decision.on.as_ref()?);
     let until = decision.until.as_ref().map(|until| format!(", until {until}")).unwrap_or_default();
     let conditions: Vec<&str> = decision.conditions.iter().map(|condition| condition.as_str()).collect();
     let conditions =
         if conditions.is_empty() { String::new() } else { format!("; on condition: {}", conditions.join("; ")) };
-    Some(format!("{} by {by} on {on}{until}{conditions}", decision.standing))
+    let (what, now) = match decision.standing {
+        "changed" => ("approved", "; it has changed since"),
+        "expired" => ("approved", "; that is over"),
+        standing => (standing, ""),
+    };
+    Some(format!("{what} by {by} on {on}{until}{now}{conditions}"))
 }
 
 fn inputs(report: &Report) -> String {

@@ -11,6 +11,8 @@ pub enum Weakness {
     DiesOnProbe,
     /// Answers another client with other tools.
     TwoFaced,
+    /// Never says the same twice.
+    Unsteady,
     /// A description that gives the model orders.
     Steering,
     /// Asks the client to have its model speak.
@@ -67,11 +69,12 @@ pub enum Weakness {
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 30] = [
+    pub const ALL: [(Self, &'static str); 31] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
         (Self::TwoFaced, "two-faced"),
+        (Self::Unsteady, "unsteady"),
         (Self::Steering, "steering"),
         (Self::Asks, "asks"),
         (Self::PagesForever, "pages-forever"),

@@ -1,5 +1,6 @@
 //! decide: what people have decided about servers, what exactly they approved, and whether that is still what is there.
 
+pub mod drift;
 mod print;
 mod register;
 mod standing;

@@ -14,13 +14,21 @@ pub struct Prints {
     pub items: BTreeMap<String, BTreeSet<String>>,
 }
 
+/// Stands in the place of a fingerprint for what varies by itself.
+const VARIES: &str = "varies";
+
 impl Prints {
     /// Of a listing.
     pub fn of(listing: &Listing) -> Self {
         let mut items: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+        let varies = |name: &str| {
+            listing.captured.iter().flat_map(|captured| &captured.varies).any(|varying| varying.text == name)
+        };
         for item in &listing.items {
             let name = format!("{} {}", item.kind.name(), item.name.text);
-            items.entry(name).or_default().insert(item.print.clone());
+            // What never is the same twice is approved as such; that it is so is told by a rule.
+            let print = if varies(&item.name.text) { VARIES.to_owned() } else { item.print.clone() };
+            items.entry(name).or_default().insert(print);
         }
         // A server that is asked twice says the same of itself twice, in whatever order.
         let words: BTreeSet<(&str, &str)> = listing

@@ -85,6 +85,11 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
             Some(Differs { at: node.located(at.key(key))?, what, by })
         });
     let differs = differs.collect();
+    let varies = root.get("varies").map(Node::items).unwrap_or_default().iter().enumerate().filter_map(|(i, item)| {
+        let (key, node) = item.first(&["item", "method"])?;
+        node.located(pointer.key("varies").index(i).key(key))
+    });
+    let varies = varies.collect();
     let at = pointer.key("cage");
     let touched = |key: &str| {
         let items = root.get("cage").and_then(|cage| cage.get(key)).map(Node::items).unwrap_or_default();
@@ -93,7 +98,7 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
     let touched = Touched { decoys: touched("decoys"), names: touched("names"), contacts: touched("contacts") };
     let package = root.get("package").and_then(|node| fetched(node, &pointer.key("package")));
     let (setup, taken) = (text("setup").unwrap_or_default(), text("taken").unwrap_or_default());
-    Some(Captured { setup, entry, taken, url: text("url"), differs, touched, package })
+    Some(Captured { setup, entry, taken, url: text("url"), differs, varies, touched, package })
 }
 
 /// A package that was fetched.

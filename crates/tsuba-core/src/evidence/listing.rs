@@ -37,6 +37,8 @@ pub struct Captured {
     pub url: Option<String>,
     /// Where the server answers one client otherwise than another.
     pub differs: Vec<Differs>,
+    /// The items, or the methods, that are never answered twice alike.
+    pub varies: Vec<Located>,
     /// What it touched in its cage.
     pub touched: Touched,
     /// The package that was fetched to be started.

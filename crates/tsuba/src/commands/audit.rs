@@ -24,6 +24,9 @@ pub(crate) struct Args {
     /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
+    /// Report and gate only what an earlier JSON report does not have
+    #[arg(long, value_name = "REPORT")]
+    pub(crate) since: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) report: ReportArgs,
 }
@@ -87,11 +90,17 @@ impl Gate {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut options = options(&args.report)?;
     options.register = register::load(args.register.as_deref())?;
+    let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
     let wanted = args.r#where.with(&args.evidence)?;
     let mut gathered = gather(&wanted, None)?;
     // What was asked for is the inputs; evidence is of them.
     gathered.inputs = args.r#where.names();
-    let report = ManuallyDrop::new(judged(gathered, options, args.r#where.jobs));
+    let report = judged(gathered, options, args.r#where.jobs);
+    let report = match since {
+        Some(since) => report.beyond(&since.findings()),
+        None => report,
+    };
+    let report = ManuallyDrop::new(report);
     write(&report, &args.report)?;
     Ok(gated(&report, args.report.gate))
 }

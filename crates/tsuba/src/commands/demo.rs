@@ -5,6 +5,7 @@ use super::capture::keep;
 use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::jobs::{Selection, jobs};
+use crate::register;
 use crate::threads::Threads;
 use anyhow::Context as _;
 use clap::Args as Arguments;
@@ -68,7 +69,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let home = study.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
         study.document.facts.owner = home.map(str::to_owned);
     }
-    let report = judged(gathered, options(&report_args)?, wanted.jobs);
+    let mut options = options(&report_args)?;
+    options.register = register::load(Some(&folder.path().join(register::NAME)))?;
+    let report = judged(gathered, options, wanted.jobs);
     folder.close().context("cannot remove the temporary folder")?;
     write(&report, &report_args)?;
     Ok(Done::Clean)

@@ -8,6 +8,7 @@ mod placeholder;
 mod refused_in_use;
 mod two_faced;
 mod unknown;
+mod unsteady;
 
 use crate::judge::Rule;
 
@@ -20,4 +21,5 @@ pub(super) static RULES: &[&Rule] = &[
     &refused_in_use::RULE,
     &two_faced::RULE,
     &unknown::RULE,
+    &unsteady::RULE,
 ];

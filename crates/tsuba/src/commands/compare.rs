@@ -1,0 +1,129 @@
+//! `tsuba compare`: what is other in one report than in another.
+
+use crate::exit::Done;
+use anyhow::{Context as _, bail};
+use clap::{Args as Arguments, ValueEnum};
+use serde_json::json;
+use std::fs::File;
+use std::io::{self, Read as _, Write};
+use std::path::{Path, PathBuf};
+use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
+use tsuba_core::text::Cleaner;
+
+/// Show what has changed between two JSON reports: entries, how they are started, and every word that a model reads
+///
+/// A change is serious (another origin, wider powers, a hint taken back, unseen characters, new findings in a server's words), notable
+/// or harmless (white space, something gone).
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// The earlier report (`tsuba audit --format json`)
+    #[arg(value_name = "OLD")]
+    old: PathBuf,
+    /// The later one
+    #[arg(value_name = "NEW")]
+    new: PathBuf,
+    /// Exit with status 1 when a change weighs at least so much
+    #[arg(long, value_enum, default_value_t = Gate::Serious)]
+    gate: Gate,
+    /// The format
+    #[arg(long, value_enum, default_value_t = FormatName::Text)]
+    format: FormatName,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum Gate {
+    Serious,
+    Notable,
+    Harmless,
+    /// Never exit with status 1
+    None,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum FormatName {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let (old, new) = (snapshot(&args.old)?, snapshot(&args.new)?);
+    let changes = drift(&old, &new);
+    let mut out = anstream::stdout().lock();
+    match args.format {
+        FormatName::Text => text(&mut out, &changes)?,
+        FormatName::Json => writeln!(out, "{}", serde_json::to_string_pretty(&rows(&changes))?)?,
+    }
+    let gate = match args.gate {
+        Gate::Serious => Some(Weight::Serious),
+        Gate::Notable => Some(Weight::Notable),
+        Gate::Harmless => Some(Weight::Harmless),
+        Gate::None => None,
+    };
+    let stops = gate.is_some_and(|gate| changes.iter().any(|change| change.weight >= gate));
+    Ok(if stops { Done::Gated } else { Done::Clean })
+}
+
+/// Reads a report of this program.
+pub(crate) fn snapshot(path: &Path) -> anyhow::Result<Snapshot> {
+    /// A report of more bytes is not read.
+    const MOST: u64 = 1 << 30;
+    let told = || format!("cannot read the report {}", path.display());
+    let mut bytes = Vec::new();
+    File::open(path).with_context(told)?.take(MOST).read_to_end(&mut bytes).with_context(told)?;
+    // A parser's own message may quote the file.
+    let snapshot: Option<Snapshot> = serde_json::from_slice(&bytes).ok();
+    match snapshot.filter(Snapshot::is_known) {
+        Some(snapshot) => Ok(snapshot),
+        None => bail!("{}: no report of `tsuba audit --format json` (tsuba-report/1)", path.display()),
+    }
+}
+
+/// Whoever wrote the reports may have written anything into them.
+fn cleaner() -> Cleaner {
+    Cleaner::new([], [], |_, _| None)
+}
+
+fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {
+    let cleaner = cleaner();
+    let count = |weight: Weight| changes.iter().filter(|change| change.weight == weight).count();
+    let counts: Vec<String> =
+        Weight::ALL.iter().map(|weight| format!("{} {}", count(*weight), weight.name())).collect();
+    writeln!(out, "changes: {}", counts.join(", "))?;
+    for change in changes {
+        let head = format!("{:<8}  {}  {}", change.weight.name(), change.entry, change.setup);
+        writeln!(out, "\n{}", cleaner.clean(&head))?;
+        writeln!(out, "    {}", cleaner.clean(&change.what))?;
+        if !change.words.is_empty() {
+            let told: String = change
+                .words
+                .iter()
+                .map(|piece| match piece.kind {
+                    PieceKind::Kept => piece.text.clone(),
+                    PieceKind::Gone => format!("[-{}-]", piece.text),
+                    PieceKind::New => format!("{{+{}+}}", piece.text),
+                })
+                .collect();
+            writeln!(out, "    | {}", cleaner.clean(&told))?;
+        }
+    }
+    Ok(())
+}
+
+fn rows(changes: &[Change]) -> serde_json::Value {
+    let cleaner = cleaner();
+    let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
+    let kind = |kind: PieceKind| match kind {
+        PieceKind::Kept => "kept",
+        PieceKind::Gone => "gone",
+        PieceKind::New => "new",
+    };
+    let row = |change: &Change| {
+        let words: Vec<_> =
+            change.words.iter().map(|piece| json!({ "kind": kind(piece.kind), "text": clean(&piece.text) })).collect();
+        json!({ "weight": change.weight.name(), "setup": clean(&change.setup), "entry": clean(&change.entry),
+            "what": clean(&change.what), "words": words })
+    };
+    json!({ "changes": changes.iter().map(row).collect::<Vec<_>>() })
+}
