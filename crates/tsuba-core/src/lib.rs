@@ -19,6 +19,7 @@ pub mod evidence;
 pub mod judge;
 mod prelude;
 pub mod read;
+pub mod repair;
 pub mod rules;
 pub mod text;
 pub mod understand;

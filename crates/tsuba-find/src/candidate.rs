@@ -99,6 +99,7 @@ const WORDS: &[&str] = &[
     "bearer_methods_supported",
     "scopes_supported",
     "redirect_uris",
+    "tsuba-evidence/",
     "token_type",
     "scope\"",
     "scopes\"",

@@ -19,7 +19,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only, but for `capture`, which asks servers, and for the commands that write decisions into the register: nothing
+/// Offline and read-only, but for `capture`, which asks servers, and for the commands that write decisions or repairs: nothing
 /// else starts a program, opens a connection or changes a file.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
@@ -38,6 +38,7 @@ enum Command {
     Waive(commands::waive::Args),
     Decisions(commands::decisions::Args),
     Compare(commands::compare::Args),
+    Repair(commands::repair::Args),
     Explain(commands::explain::Args),
     Demo(commands::demo::Args),
     Completions(commands::completions::Args),
@@ -59,6 +60,7 @@ fn main() -> ExitCode {
         Command::Waive(args) => commands::waive::run(&args),
         Command::Decisions(args) => commands::decisions::run(&args),
         Command::Compare(args) => commands::compare::run(&args),
+        Command::Repair(args) => commands::repair::run(&args),
         Command::Explain(args) => commands::explain::run(&args),
         Command::Demo(args) => commands::demo::run(&args),
         Command::Completions(args) => commands::completions::run(&args),

@@ -28,6 +28,18 @@ pub(crate) fn plain() -> Look {
     Look { width: PLAIN_WIDTH, colour: false }
 }
 
+/// Puts other content into a file, in one step and with the file's mode; through a link, into what it leads to.
+pub(crate) fn replace(path: &Path, content: &[u8]) -> anyhow::Result<()> {
+    let told = || format!("cannot write {}", path.display());
+    let target = path.canonicalize().with_context(told)?;
+    let folder = target.parent().unwrap_or(Path::new("."));
+    let mode = target.metadata().with_context(told)?.permissions();
+    let mut temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
+    temporary.write_all(content).with_context(told)?;
+    temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(told)?;
+    temporary.persist(&target).map(|_: File| ()).map_err(|error| error.error).with_context(told)
+}
+
 /// Writes to standard output, or to `file` in one step: a reader never sees half a report.
 pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> anyhow::Result<()> {
     let Some(path) = file else {

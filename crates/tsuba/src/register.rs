@@ -1,8 +1,9 @@
 //! The register's file: read, and changed so that two who change it at once both keep what they decided.
 
+use crate::output;
 use anyhow::{Context as _, bail};
 use std::fs::{File, OpenOptions};
-use std::io::{self, Read as _, Write as _};
+use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::{Decision, Register};
 
@@ -51,14 +52,7 @@ pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Res
             )
         })?;
     }
-    // Through a link, what it leads to is replaced, in one step and with its mode.
-    let target = path.canonicalize().with_context(told)?;
-    let folder = target.parent().unwrap_or(Path::new("."));
-    let mut temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
-    temporary.write_all(register.text().as_bytes()).with_context(told)?;
-    let mode = lock.0.metadata().with_context(told)?.permissions();
-    temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(told)?;
-    temporary.persist(&target).map_err(|error| error.error).with_context(told)?;
+    output::replace(path, register.text().as_bytes())?;
     Ok(path.to_owned())
 }
 

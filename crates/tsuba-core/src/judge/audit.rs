@@ -9,6 +9,7 @@ use super::weight::weigh;
 use super::{Confidence, Severity};
 use crate::decide::{Register, Scope, Standing, standings};
 use crate::prelude::*;
+use crate::repair::Repair;
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
 use crate::understand::credential::next_token;
 use crate::understand::{Handed, Study};
@@ -67,9 +68,18 @@ pub struct Finding {
     pub sees: Option<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
+    /// How it can be mended, where that is safe.
+    pub repair: Option<Repair>,
     /// The decision by which it is accepted, as an index into the register's.
     pub waived: Option<usize>,
     span: Span,
+}
+
+impl Finding {
+    /// The place in the document's text.
+    pub fn span(&self) -> Span {
+        self.span
+    }
 }
 
 /// The outcome of an audit.
@@ -277,6 +287,7 @@ fn finding(
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         fingerprint,
+        repair: hit.repair.clone(),
         waived: None,
         span: *span,
     })

@@ -1,5 +1,6 @@
 //! Connecting: which listing belongs to which entry. A listing names its server; an entry has a name and a package.
 
+use crate::evidence::Captured;
 use crate::prelude::*;
 use crate::understand::{Listed, Study, plain_name};
 
@@ -48,11 +49,24 @@ pub(super) fn connect(studies: &mut [Study]) {
     for (study, entry, listed) in found {
         let powers =
             studies.get(listed.study).and_then(|s| s.entries.get(listed.entry)).map(|e| e.reach.powers.clone());
+        let fetched = studies.get(listed.study).and_then(|s| {
+            let captured = s.listing_of(s.entries.get(listed.entry)?)?.captured.as_ref();
+            let package = captured.filter(|of| is_of(of, studies.get(study), entry))?.package.as_ref()?;
+            Some((package.name.text.clone(), package.version.as_ref()?.text.clone()))
+        });
         if let Some(entry) = studies.get_mut(study).and_then(|s| s.entries.get_mut(entry)) {
             entry.listed = Some(listed);
+            entry.fetched = fetched;
             entry.reach.powers.extend(powers.unwrap_or_default());
         }
     }
+}
+
+/// Was this captured of the very entry?
+fn is_of(captured: &Captured, study: Option<&Study>, entry: usize) -> bool {
+    study.is_some_and(|s| {
+        s.document.path == captured.setup && s.entries.get(entry).is_some_and(|e| e.name.text == captured.entry)
+    })
 }
 
 /// Evidence of an entry.

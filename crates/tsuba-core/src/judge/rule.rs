@@ -5,6 +5,7 @@ use crate::decide::{Decision, Register, Standing};
 use crate::evidence::Listing;
 use crate::evidence::oauth::Papers;
 use crate::prelude::*;
+use crate::repair::Repair;
 use crate::text::Located;
 use crate::understand::{Entry, Study};
 use jiff::civil::Date;
@@ -200,6 +201,7 @@ pub struct Hit {
     pub(super) words: Vec<(&'static str, String)>,
     pub(super) circumstances: Vec<Circumstance>,
     pub(super) confidence: Confidence,
+    pub(super) repair: Option<Repair>,
     pub(super) corrected: Option<String>,
     pub(super) shown: Shown,
 }
@@ -243,6 +245,12 @@ impl Hit {
         self
     }
 
+    /// Says how it can be mended, where that is safe.
+    pub fn mend(&mut self, repair: Repair) -> &mut Self {
+        self.repair = Some(repair);
+        self
+    }
+
     /// Gives the corrected text to write at the place.
     pub fn corrected(&mut self, text: impl Into<String>) -> &mut Self {
         self.corrected = Some(text.into());
@@ -272,6 +280,7 @@ impl Out<'_> {
             circumstances: Vec::new(),
             confidence: Confidence::Certain,
             corrected: None,
+            repair: None,
             shown: Shown::default(),
         };
         self.hits.push(hit);

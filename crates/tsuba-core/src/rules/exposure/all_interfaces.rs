@@ -1,5 +1,6 @@
 use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
+use crate::repair::Repair;
 use crate::understand::credential::words_of;
 
 pub(super) static RULE: Rule = Rule {
@@ -23,7 +24,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         for port in container.published.iter().filter(|p| p.address.as_deref().is_none_or(is_any)) {
             out.hit(&port.word)
                 .word("setting", format!("the published port {}", port.word.text))
-                .corrected(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:")));
+                .corrected(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:")))
+                .mend(Repair::Write(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:"))));
         }
     }
     // Inside a container every interface is the container's own: what is published decides.
@@ -33,7 +35,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for variable in entry.variables.iter().filter(|v| !v.header && is_any(&v.value.text) && names_host(&v.name)) {
         out.hit(&variable.value)
             .word("setting", format!("{}={}", variable.name, variable.value.text))
-            .corrected("127.0.0.1");
+            .corrected("127.0.0.1")
+            .mend(Repair::Write("127.0.0.1".to_owned()));
     }
     for words in plan.steps.iter().flat_map(|step| [&step.options, &step.args]) {
         for (at, word) in words.iter().enumerate() {
@@ -48,7 +51,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 .filter(|(_, port)| port.chars().all(|c| c.is_ascii_digit()))
                 .map_or(value, |(host, _)| host);
             if name.starts_with('-') && (is_any(host) || is_any(value)) && names_host(name) {
-                out.hit(word).word("setting", format!("{name} {value}")).corrected("127.0.0.1");
+                let mended = word.text.replacen(if is_any(value) { value } else { host }, "127.0.0.1", 1);
+                out.hit(word)
+                    .word("setting", format!("{name} {value}"))
+                    .corrected("127.0.0.1")
+                    .mend(Repair::Write(mended));
             }
         }
     }

@@ -1,4 +1,5 @@
 use crate::judge::{Check, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::repair::Repair;
 use crate::understand::credential::words_of;
 
 pub(super) static RULE: Rule = Rule {
@@ -41,6 +42,6 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         out.hit(all).word("what", "every tool, also those added later,").word("how", "runs");
     }
     for tool in unasked.tools.iter().filter(|tool| acts(&tool.text)) {
-        out.hit(tool).word("what", &tool.text).word("how", "runs").sure(Confidence::Likely);
+        out.hit(tool).word("what", &tool.text).word("how", "runs").sure(Confidence::Likely).mend(Repair::TakeOut);
     }
 }

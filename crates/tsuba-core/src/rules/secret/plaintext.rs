@@ -1,6 +1,8 @@
 use super::shared;
 use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
 use crate::prelude::*;
+use crate::repair::Repair;
+use crate::understand::SetupKind;
 use crate::understand::credential::{Place, Why};
 use crate::understand::{Handed, Study};
 
@@ -42,8 +44,19 @@ fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
         handed.place,
         Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
     ) {
-        hit.corrected(format!("${{{}}}", variable(handed)));
+        let reference = format!("${{{}}}", variable(handed));
+        // In an argument every process listing shows what the reference stands for; a shell line has rules of its own.
+        if matches!(handed.place, Place::Env | Place::Header) && supports_references(study) {
+            hit.mend(Repair::Write(reference.clone()));
+        }
+        hit.corrected(reference);
     }
+}
+
+/// Does a setup take references of this form? Where it has others of its own form only those are known to be understood.
+fn supports_references(study: &Study) -> bool {
+    let text = study.document.text.as_str();
+    study.kind == SetupKind::Client && !["${env:", "${input:", "{env:", "$env:"].iter().any(|form| text.contains(form))
 }
 
 /// The place in words, with the name the value goes by.

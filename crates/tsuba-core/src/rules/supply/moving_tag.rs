@@ -26,6 +26,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .word("tag", tag)
             .corrected(shared::with_version(package))
             .because_if(package.beside, Circumstance::Beside);
+        if let Some(known) = shared::known_version(entries.entry, package) {
+            hit.mend(known);
+        }
     }
     for (_, container) in plan.containers() {
         match container.reference.pin() {

@@ -1,14 +1,28 @@
 //! What the rules of this family share.
 
 use crate::prelude::*;
-use crate::understand::launch::Package;
+use crate::repair::Repair;
+use crate::understand::Entry;
+use crate::understand::launch::{Package, Source};
 
 /// The specification with a version to be filled in by the reader: no version is ever guessed.
 pub(super) fn with_version(package: &Package) -> String {
-    use crate::understand::launch::Source;
     match package.source {
         Source::Pypi => format!("{}==<the version you reviewed>", package.name),
         Source::Git => format!("{}#<full commit id>", package.name),
         _ => format!("{}@<the version you reviewed>", package.name),
     }
+}
+
+/// The specification with the version that was fetched for this very entry; `None` where none was, or where only a part of the
+/// specification names the package.
+pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Repair> {
+    let (name, version) = entry.fetched.as_ref().filter(|(name, _)| *name == package.name)?;
+    let written = match package.source {
+        Source::Npm => format!("{name}@{version}"),
+        Source::Pypi if package.spec.text.contains('[') => return None,
+        Source::Pypi => format!("{name}=={version}"),
+        _ => return None,
+    };
+    Some(Repair::Write(written))
 }

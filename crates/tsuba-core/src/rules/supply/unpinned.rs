@@ -28,6 +28,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         };
         let hit = out.hit(&package.spec);
         hit.word("package", &package.name).word("how", how).corrected(shared::with_version(package));
+        if let Some(known) = shared::known_version(entries.entry, package) {
+            hit.mend(known);
+        }
         hit.because_if(package.pin == Pin::Range, Circumstance::Weak).because_if(package.beside, Circumstance::Beside);
     }
 }

@@ -1,0 +1,102 @@
+//! One change of a text: a value written anew in the notation it stands in, or an item taken out of its list.
+
+use super::Repair;
+use crate::prelude::*;
+use crate::read::{Document, Node, Notation, Value};
+use crate::text::Span;
+
+/// The text of a document with one change; `None` where it cannot be made without touching something else.
+pub(super) fn edited(document: &Document, at: Span, repair: &Repair) -> Option<String> {
+    let (range, new) = match repair {
+        Repair::Write(text) => (at.range(), written(document.notation, document.written(at), text)?),
+        Repair::TakeOut => (without(document, at)?, String::new()),
+    };
+    let (before, after) = (document.text.get(..range.start)?, document.text.get(range.end..)?);
+    Some(format!("{before}{new}{after}"))
+}
+
+/// A text in the place of a value, as that is written: in its quotes, or without.
+fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
+    if new.chars().any(char::is_control) {
+        return None;
+    }
+    let escaped = |quote: char| -> String {
+        new.chars().flat_map(|c| if c == quote || c == '\\' { vec!['\\', c] } else { vec![c] }).collect()
+    };
+    let quote = old.chars().next().filter(|quote| matches!(quote, '"' | '\''));
+    let quote = quote.filter(|quote| old.len() > 1 && old.ends_with(*quote));
+    match (quote, notation) {
+        // Long strings of several lines are left alone.
+        _ if old.starts_with("\"\"\"") || old.starts_with("'''") => None,
+        (Some('"'), _) => Some(format!("\"{}\"", escaped('"'))),
+        (Some(_), Notation::Yaml) => Some(format!("'{}'", new.replace('\'', "''"))),
+        (Some(_), Notation::Toml) => (!new.contains('\'')).then(|| format!("'{new}'")),
+        (Some(quote), _) => Some(format!("{quote}{}{quote}", escaped(quote))),
+        // A part of a value, or a value without quotes: only what can stand there as it is.
+        (None, _) => {
+            let plain = |c: char| c.is_ascii_alphanumeric() || "./:_-@=~+".contains(c);
+            let reference = new.strip_prefix("${").and_then(|rest| rest.strip_suffix('}'));
+            let inner = reference.unwrap_or(new);
+            let first = new.chars().next()?;
+            let safe = inner.chars().all(plain) && !"@:-~=".contains(first) && !new.ends_with(':');
+            safe.then(|| new.to_owned())
+        }
+    }
+}
+
+/// The place of an item with what separates it from its neighbours.
+fn without(document: &Document, at: Span) -> Option<core::ops::Range<usize>> {
+    let (list, index) = document.roots.iter().find_map(|root| list_of(root, at))?;
+    let items = list.items();
+    let item = items.get(index)?.span.range();
+    let text = document.text.as_str();
+    let block = document.notation == Notation::Yaml && !text.get(list.span.range())?.starts_with('[');
+    if block {
+        // A line with nothing else on it, and not the only one: an empty list is written otherwise.
+        let start = text.get(..item.start)?.rfind('\n').map_or(0, |line| line + 1);
+        let end = text.get(item.end..)?.find('\n').map(|line| item.end + line + 1)?;
+        let alone = text.get(start..item.start)?.trim() == "-" && text.get(item.end..end)?.trim().is_empty();
+        return (alone && items.len() > 1).then_some(start..end);
+    }
+    let blank = |from: usize, to: usize| text.get(from..to).is_some_and(|between| between.trim().is_empty());
+    match items.get(index + 1) {
+        // Up to the next item, where only a comma and white space lie between.
+        Some(next) => {
+            let comma = item.end + text.get(item.end..next.span.start as usize)?.find(',')?;
+            let clean = blank(item.end, comma) && blank(comma + 1, next.span.start as usize);
+            clean.then_some(item.start..next.span.start as usize)
+        }
+        // From the item before, likewise; a comma behind the last one stays and then follows that.
+        None => match index.checked_sub(1).and_then(|before| items.get(before)) {
+            Some(before) => {
+                let end = before.span.end as usize;
+                let comma = end + text.get(end..item.start)?.find(',')?;
+                (blank(end, comma) && blank(comma + 1, item.start)).then_some(end..item.end)
+            }
+            None => {
+                // The only item, with the comma that may follow it.
+                let close = list.span.end as usize - 1;
+                let rest = text.get(item.end..close)?;
+                let behind = rest.trim_start();
+                let comma = behind.starts_with(',').then(|| item.end + (rest.len() - behind.len()) + 1);
+                let end = comma.unwrap_or(item.end);
+                blank(end, close).then_some(item.start..end)
+            }
+        },
+    }
+}
+
+/// The list that holds an item at this place, and which item it is.
+fn list_of(node: &Node, at: Span) -> Option<(&Node, usize)> {
+    if !at.within(node.span) {
+        return None;
+    }
+    match &node.value {
+        Value::List(items) => {
+            let own = items.iter().position(|item| item.span == at);
+            own.map(|index| (node, index)).or_else(|| items.iter().find_map(|item| list_of(item, at)))
+        }
+        Value::Map(members) => members.iter().find_map(|member| list_of(&member.value, at)),
+        Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => None,
+    }
+}

@@ -1,0 +1,150 @@
+use super::*;
+use crate::judge::Options;
+use proptest::prelude::*;
+
+fn studied(path: &str, text: &str) -> Study {
+    let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
+    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
+    *study
+}
+
+fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
+    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register: None };
+    let others: Vec<Study> =
+        evidence.iter().enumerate().map(|(at, text)| studied(&format!("e{at}.json"), text)).collect();
+    repair(&studied(path, text), &others, &crate::rules::all(), &options)
+}
+
+const EVIDENCE: &str = r#"{"schema": "tsuba-evidence/1", "setup": "s.json", "entry": "t", "package": {"client": "npm", "name": "@saltmarsh/t", "asked": "@saltmarsh/t", "version": "2.4.1"}, "sessions": []}"#;
+
+#[test]
+fn what_can_be_mended_is_and_the_rest_stays_to_the_letter() {
+    for (path, before, after) in [
+        // A secret in each notation and each kind of quotes.
+        (
+            "s.json",
+            "{ \"mcpServers\": { \"t\": { \"command\": \"t\", // as before\n   \"env\": { \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" }, } } }",
+            "{ \"mcpServers\": { \"t\": { \"command\": \"t\", // as before\n   \"env\": { \"TIDE_TOKEN\": \"${TIDE_TOKEN}\" }, } } }",
+        ),
+        (
+            "s.toml",
+            "# mine\n[mcp_servers.t]\ncommand = \"t\"\nenv = { TIDE_TOKEN = 'hB7kQ2mZx9LwVr4T' } # old\n",
+            "# mine\n[mcp_servers.t]\ncommand = \"t\"\nenv = { TIDE_TOKEN = '${TIDE_TOKEN}' } # old\n",
+        ),
+        (
+            "s.yaml",
+            "mcpServers:\n  t:\n    command: t\n    env:\n      TIDE_TOKEN: hB7kQ2mZx9LwVr4T # old\n",
+            "mcpServers:\n  t:\n    command: t\n    env:\n      TIDE_TOKEN: ${TIDE_TOKEN} # old\n",
+        ),
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "url": "https://t.example/mcp", "headers": { "Authorization": "Bearer hB7kQ2mZx9LwVr4T" } } } }"#,
+            r#"{ "mcpServers": { "t": { "url": "https://t.example/mcp", "headers": { "Authorization": "Bearer ${TOKEN}" } } } }"#,
+        ),
+        // Tools that run unasked, wherever they stand in their list.
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "command": "t", "autoApprove": ["delete_tide", "get_tide", "send_tide"] } } }"#,
+            r#"{ "mcpServers": { "t": { "command": "t", "autoApprove": ["get_tide"] } } }"#,
+        ),
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "command": "t", "autoApprove": [ "delete_tide", ] } } }"#,
+            r#"{ "mcpServers": { "t": { "command": "t", "autoApprove": [  ] } } }"#,
+        ),
+        (
+            "s.yaml",
+            "mcpServers:\n  t:\n    command: t\n    autoApprove:\n      - get_tide\n      - delete_tide\n",
+            "mcpServers:\n  t:\n    command: t\n    autoApprove:\n      - get_tide\n",
+        ),
+        // Every interface.
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "command": "t", "args": ["--host", "0.0.0.0", "--bind=0.0.0.0:8080"], "env": { "HOST": "0.0.0.0" } } } }"#,
+            r#"{ "mcpServers": { "t": { "command": "t", "args": ["--host", "127.0.0.1", "--bind=127.0.0.1:8080"], "env": { "HOST": "127.0.0.1" } } } }"#,
+        ),
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "command": "docker", "args": ["run", "-p", "8080:80", "saltmarsh/t:1.0.0"] } } }"#,
+            r#"{ "mcpServers": { "t": { "command": "docker", "args": ["run", "-p", "127.0.0.1:8080:80", "saltmarsh/t:1.0.0"] } } }"#,
+        ),
+    ] {
+        let found = mend(path, before, &[]);
+        assert_eq!(found.text, after, "{:?}", found.left);
+        assert!(!found.done.is_empty() && found.left.is_empty(), "{:?}", found.left);
+        // Once more changes nothing.
+        let again = mend(path, &found.text, &[]);
+        assert_eq!((again.text.as_str(), again.done.len()), (after, 0));
+    }
+}
+
+#[test]
+fn a_version_is_written_only_where_it_is_known() {
+    let setup = r#"{ "mcpServers": { "t": { "command": "npx", "args": ["-y", "@saltmarsh/t@^2"] } } }"#;
+    assert_eq!(mend("s.json", setup, &[]).text, setup);
+    assert_eq!(mend("s.json", setup, &[EVIDENCE]).text, setup.replace("@^2", "@2.4.1"));
+    let latest = setup.replace("@^2", "@latest");
+    assert_eq!(mend("s.json", &latest, &[EVIDENCE]).text, setup.replace("@^2", "@2.4.1"));
+    for other in [
+        EVIDENCE.replace("\"entry\": \"t\"", "\"entry\": \"u\""),
+        EVIDENCE.replace("@saltmarsh/t\", \"asked", "@saltmarsh/u\", \"asked"),
+    ] {
+        assert_eq!(mend("s.json", setup, &[&other]).text, setup);
+    }
+}
+
+#[test]
+fn what_cannot_be_done_safely_is_said() {
+    for (path, text) in [
+        // A comment lies between, or the list would be empty in a notation that writes that otherwise.
+        (
+            "s.json",
+            "{ \"mcpServers\": { \"t\": { \"command\": \"t\", \"autoApprove\": [\"delete_tide\", // why?\n \"get_tide\"] } } }",
+        ),
+        ("s.yaml", "mcpServers:\n  t:\n    command: t\n    autoApprove:\n      - delete_tide\n"),
+    ] {
+        let found = mend(path, text, &[]);
+        assert_eq!((found.text.as_str(), found.done.len(), found.left.len()), (text, 0, 1), "{:?}", found.done);
+    }
+}
+
+proptest! {
+    #[test]
+    fn generated_setups_are_mended_and_read_again(
+        tools in prop::collection::vec("(get|delete|send|list)_[a-z]{1,6}", 0..5),
+        spaces in prop::collection::vec("[ \n\t]{0,3}", 6),
+        host in prop::sample::select(vec!["0.0.0.0", "127.0.0.1", "tides.example"]),
+    ) {
+        let quoted: Vec<String> = tools.iter().map(|tool| format!("{}\"{tool}\"{}", spaces[0], spaces[1])).collect();
+        let text = format!(
+            "{{{}\"mcpServers\": {{ \"t\": {{ \"command\": \"t\",{}\"autoApprove\": [{}]{},\"env\":{} {{ \"HOST\": \"{host}\" }} }} }} }}",
+            spaces[2], spaces[3], quoted.join(","), spaces[4], spaces[5]
+        );
+        let found = mend("s.json", &text, &[]);
+        prop_assert!(serde_json::from_str::<serde_json::Value>(&found.text).is_ok(), "{}", found.text);
+        prop_assert!(found.left.is_empty(), "{:?}", found.left);
+        let kept: Vec<&String> = tools.iter().filter(|tool| tool.starts_with("get") || tool.starts_with("list")).collect();
+        let value: serde_json::Value = serde_json::from_str(&found.text).unwrap();
+        prop_assert_eq!(&value["mcpServers"]["t"]["autoApprove"], &serde_json::json!(kept));
+        prop_assert_eq!(&value["mcpServers"]["t"]["env"]["HOST"], if host == "0.0.0.0" { "127.0.0.1" } else { host });
+    }
+}
+
+#[test]
+fn every_rule_that_knows_how_mends_its_own_example() {
+    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register: None };
+    let mut able = Vec::new();
+    for rule in crate::rules::all().into_iter().filter(|rule| !rule.before.trim_start().starts_with("---")) {
+        let input = Input { path: "setup".into(), bytes: rule.before.into(), ..Input::default() };
+        let Outcome::Setup(document) = study(input, &Lexicon::default()) else { continue };
+        let found = repair(&document, &[], &[rule], &options);
+        if found.done.is_empty() && found.left.is_empty() {
+            continue;
+        }
+        able.push(rule.id);
+        assert!(found.left.is_empty(), "{}: {:?}", rule.id, found.left);
+        let again = repair(&studied("setup", &found.text), &[], &[rule], &options);
+        assert_eq!(again.done, [], "{}", rule.id);
+    }
+    assert_eq!(able, ["exposure/all-interfaces", "power/unasked", "secret/plaintext"]);
+}

@@ -1,0 +1,165 @@
+//! `tsuba repair`: what can be mended safely, as a diff, or written.
+
+use crate::exit::Done;
+use crate::gather::{Where, gather};
+use crate::output;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use std::fs;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use tsuba_core::judge::{InTurn, Options, Rule, audit};
+use tsuba_core::repair::{Mended, Repaired, repair};
+use tsuba_core::text::Cleaner;
+use tsuba_core::understand::Study;
+
+/// Mend what can be mended safely: a unified diff, or with --apply the files themselves
+///
+/// Secrets in variables and headers become references, packages get the version that evidence tells, ports and hosts are bound to
+/// this machine, tools that change things are asked for again. Comments, order and layout stay. Each change is read and judged again before it counts.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    #[command(flatten)]
+    r#where: Where,
+    /// The evidence of what was fetched (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    evidence: Vec<PathBuf>,
+    /// Only findings of this rule (may be given several times)
+    #[arg(long, value_name = "RULE")]
+    rule: Vec<String>,
+    /// Write the files
+    #[arg(long)]
+    apply: bool,
+}
+
+/// A byte order mark, which stays where it is.
+const MARK: &[u8] = b"\xEF\xBB\xBF";
+
+/// A file that is mended.
+struct Work {
+    path: String,
+    before: Vec<u8>,
+    after: Vec<u8>,
+    repaired: Repaired,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    if let Some(rule) = args.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
+        bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
+    }
+    let gathered = gather(&args.r#where.with(&args.evidence)?, None)?;
+    let all = tsuba_core::rules::all();
+    let rules: Vec<&'static Rule> = all
+        .into_iter()
+        .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| wanted == rule.id))
+        .collect();
+    let options = Options { today: super::audit::today(), families: Vec::new(), key: gathered.key, register: None };
+    let whole = audit(gathered.studies, gathered.unread, &rules, &options, &InTurn);
+    let mut wanted: Vec<usize> =
+        whole.findings.iter().filter(|finding| finding.repair.is_some()).map(|finding| finding.stands.study).collect();
+    wanted.sort_unstable();
+    wanted.dedup();
+    let is_evidence = |study: &&Study| study.listings.iter().any(|listing| listing.captured.is_some());
+    let others: Vec<Study> = whole.studies.iter().filter(is_evidence).cloned().collect();
+    let (mut works, mut left) = (Vec::new(), Vec::new());
+    for study in wanted.iter().filter_map(|at| whole.studies.get(*at)) {
+        let others: Vec<Study> = others.iter().filter(|o| o.document.path != study.document.path).cloned().collect();
+        let repaired = repair(study, &others, &rules, &options);
+        left.extend(repaired.left.iter().map(|mended| (study.document.path.clone(), mended.clone())));
+        if repaired.done.is_empty() {
+            continue;
+        }
+        match work(study, repaired) {
+            Ok(work) => works.push(work),
+            Err(why) => bail!("{}: {why}", whole.cleaner.clean(&study.document.path)),
+        }
+    }
+    if args.apply {
+        apply(&works, &whole.cleaner)?
+    } else {
+        show(&works, &whole.cleaner)?
+    }
+    let count: usize = works.iter().map(|work| work.repaired.done.len()).sum();
+    let open = whole.findings.iter().filter(|finding| finding.repair.is_none()).count();
+    let mut err = anstream::stderr().lock();
+    let verb = if args.apply { "mended" } else { "can be mended" };
+    writeln!(err, "{count} findings {verb} in {} files; {open} others need a person", works.len())?;
+    for (path, mended) in left {
+        let line = format!("not safely: {path}:{}  {}  {}", mended.line, mended.rule, mended.message);
+        writeln!(err, "{}", whole.cleaner.clean(&line))?;
+    }
+    Ok(Done::Clean)
+}
+
+/// What is in the file, and what will be: only UTF-8 is written.
+fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
+    let path = study.document.path.clone();
+    if path == "-" {
+        return Err("standard input is no file; name the file");
+    }
+    let before = fs::read(&path).map_err(|_| "cannot be read any more")?;
+    let (mark, rest) = match before.strip_prefix(MARK) {
+        Some(rest) => (MARK, rest),
+        None => (&[][..], before.as_slice()),
+    };
+    if rest != study.document.text.as_bytes() {
+        return Err("has been changed meanwhile, or is not in UTF-8; nothing was written");
+    }
+    let after = [mark, repaired.text.as_bytes()].concat();
+    Ok(Work { path, before, after, repaired })
+}
+
+fn apply(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
+    let mut out = anstream::stdout().lock();
+    for work in works {
+        let path = Path::new(&work.path);
+        // Whoever edits it at the same time keeps what they wrote.
+        let now = fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
+        if now != work.before {
+            bail!("{} has been changed meanwhile: it was left as it is", cleaner.clean(&work.path));
+        }
+        output::replace(path, &work.after)?;
+        writeln!(out, "{}", cleaner.clean(&work.path))?;
+        for mended in &work.repaired.done {
+            writeln!(out, "    {}", cleaner.clean(&told(mended)))?;
+        }
+    }
+    Ok(())
+}
+
+/// The changes as a diff. A line that holds a secret is shown with its mask: that file's part cannot be applied from the diff, and says so.
+fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
+    let mut out = anstream::stdout().lock();
+    for work in works {
+        let (before, after) = (String::from_utf8_lossy(&work.before), String::from_utf8_lossy(&work.after));
+        let name = work.path.trim_start_matches("./").trim_start_matches('/');
+        let diff = similar::TextDiff::from_lines(before.as_ref(), after.as_ref());
+        let text = diff.unified_diff().header(&format!("a/{name}"), &format!("b/{name}")).to_string();
+        let (mut shown, mut masked) = (String::new(), false);
+        for line in text.split_inclusive('\n') {
+            let bare = line.trim_end_matches('\n').trim_end_matches('\r');
+            let clean = cleaner.clean(bare);
+            if clean.as_str() == bare.replace('\t', " ") {
+                shown.push_str(line);
+            } else {
+                masked = true;
+                shown.push_str(clean.as_str());
+                shown.push('\n');
+            }
+        }
+        for mended in &work.repaired.done {
+            writeln!(out, "# {}", cleaner.clean(&told(mended)))?;
+        }
+        if masked {
+            writeln!(out, "# masked: a secret stands in these lines; tsuba repair --apply writes them")?;
+        }
+        writeln!(out, "{shown}")?;
+    }
+    Ok(())
+}
+
+fn told(mended: &Mended) -> String {
+    let note =
+        if mended.rule == "secret/plaintext" { "; rotate it, and set the variable where the client runs" } else { "" };
+    format!("line {}: {}: {}{note}", mended.line, mended.rule, mended.message)
+}

@@ -1,0 +1,95 @@
+//! `tsuba repair`, end to end.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::print_stderr,
+    reason = "a failing test is what a panic is for, and a skipped one says why"
+)]
+
+mod util;
+
+use std::process::{Command, Stdio};
+use util::Dir;
+
+const OPEN: &str = "{ \"mcpServers\": {\r\n\t\"tide-table\": { // ours\r\n\t\t\"command\": \"tide-table\",\r\n\t\t\"args\": [\"--host\", \"0.0.0.0\"],\r\n\t\t\"autoApprove\": [\"get_tide\", \"delete_tide\"]\r\n\t}\r\n} }\r\n";
+const SECRET: &str = "{ \"mcpServers\": { \"tide-table\": { \"command\": \"tide-table\", \"env\": { \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" } } } }\n";
+const FETCHED: &str = r#"{"schema": "tsuba-evidence/1", "setup": "loose.json", "entry": "tides", "package": {"client": "npm", "name": "@saltmarsh/tides", "asked": "@saltmarsh/tides", "version": "2.4.1"}, "sessions": []}"#;
+const LOOSE: &str = r#"{ "mcpServers": { "tides": { "command": "npx", "args": ["-y", "@saltmarsh/tides"] } } }"#;
+
+fn rules(dir: &Dir, file: &str) -> Vec<String> {
+    let report = dir.run(&["audit", file, "--gate", "none", "--format", "json"]).json();
+    report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap().to_owned()).collect()
+}
+
+#[test]
+fn the_diff_applies_and_the_findings_are_gone() {
+    let dir = Dir::new(&[("open.json", OPEN)]);
+    let run = dir.run(&["repair", "open.json"]);
+    assert!(run.status() == 0 && run.err().starts_with("2 findings can be mended in 1 files"), "{}", run.err());
+    assert_eq!(std::fs::read_to_string(dir.path("open.json")).unwrap(), OPEN, "only --apply writes");
+    assert!(run.out().contains("# line 4: exposure/all-interfaces"), "{}", run.out());
+    let mut git = Command::new("git");
+    git.args(["apply", "-"]).current_dir(dir.path(".")).stdin(Stdio::piped()).stderr(Stdio::inherit());
+    let Ok(mut child) = git.spawn() else { return eprintln!("skipped: git is not installed") };
+    std::io::Write::write_all(&mut child.stdin.take().unwrap(), run.out().as_bytes()).unwrap();
+    assert!(child.wait().unwrap().success(), "{}", run.out());
+    let want = OPEN.replace("0.0.0.0", "127.0.0.1").replace(", \"delete_tide\"", "");
+    assert_eq!(std::fs::read_to_string(dir.path("open.json")).unwrap(), want);
+    let left = rules(&dir, "open.json");
+    assert!(!left.iter().any(|rule| rule == "exposure/all-interfaces" || rule == "power/unasked"), "{left:?}");
+}
+
+#[test]
+fn what_is_written_keeps_the_rest_of_the_file_and_writing_twice_changes_nothing() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let marked = format!("\u{feff}{OPEN}");
+    let dir = Dir::new(&[
+        ("open.json", &marked),
+        ("secret.json", SECRET),
+        ("loose.json", LOOSE),
+        ("evidence/t.json", FETCHED),
+    ]);
+    let mode = |file: &str| dir.path(file).metadata().unwrap().permissions().mode() & 0o777;
+    std::fs::set_permissions(dir.path("secret.json"), std::fs::Permissions::from_mode(0o640)).unwrap();
+    let args = ["repair", "open.json", "secret.json", "loose.json", "--evidence", "evidence", "--apply"];
+    let run = dir.run(&args);
+    assert!(run.status() == 0 && run.err().starts_with("4 findings mended in 3 files"), "{}{}", run.out(), run.err());
+    let text = |file: &str| std::fs::read_to_string(dir.path(file)).unwrap();
+    assert_eq!(text("open.json"), marked.replace("0.0.0.0", "127.0.0.1").replace(", \"delete_tide\"", ""));
+    assert_eq!(text("secret.json"), SECRET.replace("hB7kQ2mZx9LwVr4T", "${TIDE_TOKEN}"));
+    assert_eq!(text("loose.json"), LOOSE.replace("@saltmarsh/tides", "@saltmarsh/tides@2.4.1"));
+    assert_eq!(mode("secret.json"), 0o640);
+    let again = dir.run(&args);
+    assert!(again.status() == 0 && again.err().starts_with("0 findings mended in 0 files"), "{}", again.err());
+}
+
+#[test]
+fn no_secret_is_in_the_diff() {
+    let dir = Dir::new(&[("secret.json", SECRET)]);
+    let run = dir.run(&["repair", "secret.json"]);
+    let told = run.out() + &run.err();
+    assert!(!told.contains("hB7kQ2mZx9LwVr4T") && told.contains("+{") && told.contains("${TIDE_TOKEN}"), "{told}");
+    assert!(told.contains("# masked: a secret stands in these lines"), "{told}");
+    assert!(told.contains("rotate it"), "{told}");
+}
+
+#[test]
+fn what_cannot_be_mended_is_told() {
+    // Text of another encoding is read, and not written.
+    let wide: Vec<u8> = [0xFF, 0xFE].into_iter().chain(OPEN.encode_utf16().flat_map(u16::to_le_bytes)).collect();
+    let dir = Dir::new(&[("secret.json", SECRET)]);
+    dir.write("wide.json", &wide);
+    let run = dir.run(&["repair", "wide.json", "--apply"]);
+    assert!(
+        run.status() == 2 && run.err().contains("wide.json: has been changed meanwhile, or is not in UTF-8"),
+        "{}",
+        run.err()
+    );
+    assert_eq!(std::fs::read(dir.path("wide.json")).unwrap(), wide);
+    let run = dir.run_with(&["repair", "-"], SECRET.as_bytes());
+    assert!(run.status() == 2 && run.err().contains("name the file"), "{}", run.err());
+    let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);
+    assert!(run.status() == 2 && run.err().contains("there is no such rule"), "{}", run.err());
+}
