@@ -1,4 +1,4 @@
-//! `tsuba.toml`: for now the teams and the key file. Mistakes in it are told with their place.
+//! `tsuba.toml`: the teams and the key file; the policy in it is the core's. Mistakes in it are told with their place.
 
 use globset::{Glob, GlobSet, GlobSetBuilder};
 use serde::Deserialize;
@@ -51,6 +51,15 @@ struct Written {
     #[serde(default)]
     team: Vec<WrittenTeam>,
     key_file: Option<PathBuf>,
+    /// The policy, which the core reads.
+    #[serde(rename = "gate")]
+    _gate: Option<toml::Value>,
+    #[serde(rename = "severity")]
+    _severity: Option<toml::Value>,
+    #[serde(rename = "allow")]
+    _allow: Option<toml::Value>,
+    #[serde(rename = "refuse")]
+    _refuse: Option<toml::Value>,
 }
 
 #[derive(Deserialize)]
@@ -70,7 +79,7 @@ impl Config {
         let written: Written = toml::from_str(text).map_err(|error| ConfigError {
             path: path.to_owned(),
             line: error.span().and_then(|span| line(span.start)),
-            why: format!("{}; known are `key_file` and `[[team]]` with `name` and `paths`", error.message()),
+            why: format!("{}; known are `key_file`, `gate`, `[[team]]` with `name` and `paths`, `[[severity]]`, `[allow]` and `[refuse]`", error.message()),
         })?;
         let mut teams = Vec::new();
         for team in written.team {

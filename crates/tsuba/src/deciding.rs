@@ -78,7 +78,8 @@ pub(crate) fn date(option: &str, text: &str) -> anyhow::Result<Date> {
 pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], decider: &Decider) -> anyhow::Result<Audit> {
     let gathered = gather(&wanted.with(evidence)?, None)?;
     let register = register::load(decider.register.as_deref().filter(|path| path.exists()))?;
-    let options = Options { today: decider.today()?, families: Vec::new(), key: gathered.key, register };
+    let options =
+        Options { today: decider.today()?, families: Vec::new(), key: gathered.key, register, policy: gathered.policy };
     Ok(audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs)))
 }
 

@@ -9,6 +9,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
+use tsuba_core::decide::Policy;
 use tsuba_core::judge::UnreadFile;
 use tsuba_core::read::{Input, MAX_BYTES};
 use tsuba_core::text::Key;
@@ -80,6 +81,8 @@ pub(crate) struct Gathered {
     pub(crate) inputs: Vec<String>,
     /// The company's key for naming credentials, where one is configured.
     pub(crate) key: Option<Key>,
+    /// What the company has decided for all.
+    pub(crate) policy: Policy,
 }
 
 /// Collects from several threads.
@@ -113,7 +116,7 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 
 /// Finds, reads and understands everything that `wanted` names; `base` is cut from the paths that are shown.
 pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
-    let config = configuration(wanted.config.as_deref())?;
+    let (config, policy) = configuration(wanted.config.as_deref())?;
     let inputs = wanted.paths();
     let collected = Collected { studies: Mutex::default(), unread: Mutex::default(), lexicon: Lexicon::default() };
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
@@ -152,7 +155,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
     let key = config.key_file.as_deref().map(key).transpose()?;
     let inputs = wanted.names();
-    Ok(Gathered { studies, unread, inputs, key })
+    Ok(Gathered { studies, unread, inputs, key, policy })
 }
 
 fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
@@ -213,16 +216,21 @@ fn key(path: &Path) -> anyhow::Result<Key> {
     Ok(Key::new(bytes))
 }
 
-fn configuration(named: Option<&Path>) -> anyhow::Result<Config> {
+fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
     let default = Path::new("tsuba.toml");
     let path = match named {
         Some(path) => path,
         None if default.is_file() => default,
-        None => return Ok(Config::default()),
+        None => return Ok((Config::default(), Policy::default())),
     };
     let text =
         std::fs::read_to_string(path).with_context(|| format!("cannot read the configuration {}", path.display()))?;
-    Ok(Config::parse(path, &text)?)
+    let config = Config::parse(path, &text)?;
+    let policy = Policy::read(&text).map_err(|errors| {
+        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
+        anyhow::anyhow!("{}", told.join("\n       "))
+    })?;
+    Ok((config, policy))
 }
 
 /// A line on standard error that counts, shown only on a terminal and only when the work is long.

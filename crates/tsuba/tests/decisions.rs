@@ -217,3 +217,28 @@ fn who_decide_at_once_all_keep_what_they_decided() {
     files.sort();
     assert_eq!(files, ["mcp.json", "tsuba-register.toml"]);
 }
+
+#[test]
+fn the_policy_of_the_company_is_held_against_every_entry() {
+    let policy = "gate = \"critical\"\n\n[allow]\npackages = [\"npm:@saltmarsh/*\"]\nhosts = [\"*.saltmarsh-line.example\"]\n\n[[severity]]\nrule = \"review/not-allowed\"\nseverity = \"critical\"\n";
+    let dir = Dir::new(&[("mcp.json", SETUP), ("tsuba.toml", policy)]);
+    assert_eq!(dir.run(&["audit", "mcp.json"]).status(), 0);
+    dir.write("mcp.json", SETUP.replace("berths.saltmarsh-line", "berths").as_bytes());
+    let run = dir.run(&["audit", "mcp.json"]);
+    assert!(
+        run.status() == 1 && run.out().contains("the policy does not allow the host berths.example"),
+        "{}",
+        run.out()
+    );
+    assert_eq!(dir.run(&["audit", "mcp.json", "--gate", "none"]).status(), 0);
+    for (from, to, told) in [
+        ("[allow]", "[allowed]", "tsuba.toml:3: unknown field"),
+        ("npm:@", "@", "tsuba.toml:4:13: a package is written as"),
+        ("review/not-allowed", "review/none", "tsuba.toml:8:8: no rule is called so"),
+        ("\"critical\"\n\n", "\"loud\"\n\n", "tsuba.toml:1:8: a severity is"),
+    ] {
+        dir.write("tsuba.toml", policy.replacen(from, to, 1).as_bytes());
+        let run = dir.run(&["audit", "mcp.json"]);
+        assert!(run.status() == 2 && run.err().contains(told), "{told}: {}", run.err());
+    }
+}

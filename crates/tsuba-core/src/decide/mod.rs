@@ -1,10 +1,12 @@
 //! decide: what people have decided about servers, what exactly they approved, and whether that is still what is there.
 
 pub mod drift;
+mod policy;
 mod print;
 mod register;
 mod standing;
 
+pub use policy::{Policy, PolicyError, Ruling};
 pub use print::{Prints, launch_print};
 pub use register::{Decision, Kind, Register, RegisterError, Scope};
 pub use standing::Standing;

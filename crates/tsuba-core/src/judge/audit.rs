@@ -7,7 +7,7 @@ use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
 use super::{Confidence, Severity};
-use crate::decide::{Register, Scope, Standing, standings};
+use crate::decide::{Policy, Register, Scope, Standing, standings};
 use crate::prelude::*;
 use crate::repair::Repair;
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
@@ -26,6 +26,8 @@ pub struct Options {
     pub key: Option<Key>,
     /// What was decided, where a register is kept.
     pub register: Option<Register>,
+    /// What the company has decided for all.
+    pub policy: Policy,
 }
 
 /// A file that looks like a setup and could not be read.
@@ -133,12 +135,18 @@ pub fn audit(
         .collect();
     let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
     let standings = options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
-    let all =
-        All { studies: &studies, today: options.today, register: options.register.as_ref(), standings: &standings };
+    let all = All {
+        studies: &studies,
+        today: options.today,
+        register: options.register.as_ref(),
+        policy: &options.policy,
+        standings: &standings,
+    };
     hits.extend(global(&all, &rules));
     let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
-    let mut findings =
-        spread.spread(&hits, |_, (rule, hit)| finding(rule, hit, &studies, &secrets, &cleaner).into_iter().collect());
+    let mut findings = spread.spread(&hits, |_, (rule, hit)| {
+        finding(rule, hit, &studies, &secrets, (&cleaner, &options.policy)).into_iter().collect()
+    });
     number_twins(&mut findings);
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
@@ -256,7 +264,7 @@ fn finding(
     hit: &Hit,
     studies: &[Study],
     secrets: &[Vec<Span>],
-    cleaner: &Cleaner,
+    (cleaner, policy): (&Cleaner, &Policy),
 ) -> Option<Finding> {
     let study = studies.get(hit.stands.study)?;
     let document = &study.document;
@@ -272,10 +280,11 @@ fn finding(
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
     let parts = [rule.id, document.path.as_str(), name, hit.at.pointer.as_str()];
     let fingerprint = fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())));
+    let weighed = weigh(rule.severity, &hit.circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
     Some(Finding {
         rule,
-        severity: weigh(rule.severity, &hit.circumstances, entry.is_some_and(|e| e.disabled)),
+        severity: policy.severity(rule.id, &document.path, weighed),
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),

@@ -1,7 +1,7 @@
 //! What a rule is: metadata, and a check that says "here".
 
 use super::{Circumstance, Confidence, Severity, Verdict};
-use crate::decide::{Decision, Register, Standing};
+use crate::decide::{Decision, Policy, Register, Standing};
 use crate::evidence::Listing;
 use crate::evidence::oauth::Papers;
 use crate::prelude::*;
@@ -115,7 +115,9 @@ pub struct All<'a> {
     pub today: Date,
     /// What was decided, where a register is kept.
     pub register: Option<&'a Register>,
-    /// Where each entry stands with it, by setup; empty without a register.
+    /// What the company has decided for all.
+    pub policy: &'a Policy,
+    /// Where each entry stands with the register, by setup; empty without a register.
     pub standings: &'a [Vec<Option<Standing>>],
 }
 

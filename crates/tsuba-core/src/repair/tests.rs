@@ -9,7 +9,13 @@ fn studied(path: &str, text: &str) -> Study {
 }
 
 fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
-    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register: None };
+    let options = Options {
+        today: jiff::civil::date(2026, 11, 24),
+        families: Vec::new(),
+        key: None,
+        register: None,
+        policy: crate::decide::Policy::default(),
+    };
     let others: Vec<Study> =
         evidence.iter().enumerate().map(|(at, text)| studied(&format!("e{at}.json"), text)).collect();
     repair(&studied(path, text), &others, &crate::rules::all(), &options)
@@ -132,7 +138,13 @@ proptest! {
 
 #[test]
 fn every_rule_that_knows_how_mends_its_own_example() {
-    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register: None };
+    let options = Options {
+        today: jiff::civil::date(2026, 11, 24),
+        families: Vec::new(),
+        key: None,
+        register: None,
+        policy: crate::decide::Policy::default(),
+    };
     let mut able = Vec::new();
     for rule in crate::rules::all().into_iter().filter(|rule| !rule.before.trim_start().starts_with("---")) {
         let input = Input { path: "setup".into(), bytes: rule.before.into(), ..Input::default() };

@@ -9,7 +9,7 @@
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use std::path::PathBuf;
-use tsuba_core::decide::Register;
+use tsuba_core::decide::{Policy, Register};
 use tsuba_core::judge::{InTurn, Options, Rule, audit};
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
@@ -92,6 +92,8 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
         let text = String::from_utf8(file.bytes.clone()).unwrap();
         Register::read(&text).unwrap_or_else(|errors| panic!("the register: {errors:?}"))
     });
+    let (policies, files): (Vec<Input>, Vec<Input>) = files.into_iter().partition(|file| file.path == "tsuba.toml");
+    let policy = policies.first().map(|file| Policy::read(&String::from_utf8_lossy(&file.bytes)).expect("a policy"));
     let several = files.len() > 1;
     let lexicon = Lexicon::default();
     let studies = files
@@ -102,7 +104,13 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
             Outcome::Unread(why, line) => panic!("unread: {} in line {line:?}", why.why),
         })
         .collect();
-    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register };
+    let options = Options {
+        today: jiff::civil::date(2026, 11, 24),
+        families: Vec::new(),
+        key: None,
+        register,
+        policy: policy.unwrap_or_default(),
+    };
     let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
     outcome
         .findings

@@ -40,9 +40,9 @@ pub(crate) struct ReportArgs {
     /// Write the report to this file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// Exit with status 1 when a finding is at least this severe
-    #[arg(long, value_enum, default_value_t = Gate::High)]
-    pub(crate) gate: Gate,
+    /// Exit with status 1 when a finding is at least this severe [default: the policy's, else high]
+    #[arg(long, value_enum)]
+    pub(crate) gate: Option<Gate>,
     /// Only rules of this family (may be given several times); `tsuba explain` lists the families
     #[arg(long, value_name = "FAMILY")]
     pub(crate) only: Vec<String>,
@@ -95,6 +95,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut gathered = gather(&wanted, None)?;
     // What was asked for is the inputs; evidence is of them.
     gathered.inputs = args.r#where.names();
+    let gate = args.report.gate.map_or_else(|| gathered.policy.gate.or(Some(Severity::High)), Gate::severity);
     let report = judged(gathered, options, args.r#where.jobs);
     let report = match since {
         Some(since) => report.beyond(&since.findings()),
@@ -102,11 +103,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     };
     let report = ManuallyDrop::new(report);
     write(&report, &args.report)?;
-    Ok(gated(&report, args.report.gate))
-}
-
-pub(crate) fn gated(report: &Report, gate: Gate) -> Done {
-    if gate.severity().is_some_and(|severity| report.reaches(severity)) { Done::Gated } else { Done::Clean }
+    Ok(if gate.is_some_and(|severity| report.reaches(severity)) { Done::Gated } else { Done::Clean })
 }
 
 /// Checks what was typed before any work is done.
@@ -122,12 +119,19 @@ pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
         bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
     }
-    Ok(Options { today, families: args.only.clone(), key: None, register: None })
+    Ok(Options {
+        today,
+        families: args.only.clone(),
+        key: None,
+        register: None,
+        policy: tsuba_core::decide::Policy::default(),
+    })
 }
 
 /// Judges what was gathered.
 pub(crate) fn judged(gathered: Gathered, mut options: Options, jobs: usize) -> Report {
     options.key = gathered.key;
+    options.policy = gathered.policy;
     let threads = Threads::new(jobs);
     let audit = audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &threads);
     // Taking apart a company's setups, value by value, takes as long as judging them, and the program ends soon anyway.

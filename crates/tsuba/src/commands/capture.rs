@@ -91,7 +91,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let gathered = gather(&args.r#where, None)?;
     let today = super::audit::today();
-    let judging = tsuba_core::judge::Options { today, families: Vec::new(), key: gathered.key, register: None };
+    let judging = tsuba_core::judge::Options {
+        today,
+        families: Vec::new(),
+        key: gathered.key,
+        register: None,
+        policy: tsuba_core::decide::Policy::default(),
+    };
     let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));
     let selection = Selection {
         entries: &args.entry,

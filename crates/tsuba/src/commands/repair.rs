@@ -53,7 +53,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .into_iter()
         .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| wanted == rule.id))
         .collect();
-    let options = Options { today: super::audit::today(), families: Vec::new(), key: gathered.key, register: None };
+    let options = Options {
+        today: super::audit::today(),
+        families: Vec::new(),
+        key: gathered.key,
+        register: None,
+        policy: tsuba_core::decide::Policy::default(),
+    };
     let whole = audit(gathered.studies, gathered.unread, &rules, &options, &InTurn);
     let mut wanted: Vec<usize> =
         whole.findings.iter().filter(|finding| finding.repair.is_some()).map(|finding| finding.stands.study).collect();

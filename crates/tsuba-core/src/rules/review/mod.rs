@@ -4,6 +4,7 @@ mod auto_import;
 mod changed;
 mod duplicate_key;
 mod expired;
+mod not_allowed;
 mod placeholder;
 mod refused_in_use;
 mod two_faced;
@@ -17,6 +18,7 @@ pub(super) static RULES: &[&Rule] = &[
     &changed::RULE,
     &duplicate_key::RULE,
     &expired::RULE,
+    &not_allowed::RULE,
     &placeholder::RULE,
     &refused_in_use::RULE,
     &two_faced::RULE,
