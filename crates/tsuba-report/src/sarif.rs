@@ -1,5 +1,6 @@
 //! SARIF 2.1.0 (OASIS), for code review and scanning dashboards: rules with help, results with regions and fingerprints.
 
+use crate::model::FindingRow;
 use crate::{Renderer, Report, rules};
 use serde_json::{Value, json};
 use std::io::{self, Write};
@@ -43,6 +44,7 @@ impl Renderer for Sarif {
                         },
                         "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
                     }],
+                    "suppressions": suppressions(finding),
                     "partialFingerprints": { "tsuba/1": finding.fingerprint },
                     "rank": rank(finding.severity),
                     "properties": { "severity": finding.severity.name(), "confidence": finding.confidence.name() },
@@ -75,6 +77,17 @@ impl Renderer for Sarif {
         bytes.push(b'\n');
         out.write_all(&bytes)
     }
+}
+
+/// A waived finding is suppressed, with who decided that (SARIF 2.1.0, 3.35).
+fn suppressions(finding: &FindingRow) -> Vec<Value> {
+    let waiver = finding.waived.iter();
+    waiver
+        .map(|waiver| {
+            let why = format!("{} (waived by {} until {})", waiver.reason, waiver.by, waiver.until);
+            json!({ "kind": "external", "status": "accepted", "justification": why })
+        })
+        .collect()
 }
 
 fn level(severity: Severity) -> &'static str {

@@ -145,6 +145,9 @@ fn a_waived_finding_stops_no_gate_until_it_is_over() {
     assert!(run.status() == 2 && run.err().contains("has open findings: supply/unpinned"), "{}", run.err());
     decide(&dir, &["waive", "mcp.json", "--rule", "supply/unpinned", "--until", "2026-12-31"]);
     assert_eq!(gate("2026-12-31"), (0, true));
+    let log = dir.run(&["audit", "mcp.json", "--only", "supply", "--as-of", "2026-12-31", "--format", "sarif"]).json();
+    let suppressed = &log["runs"][0]["results"][0]["suppressions"][0];
+    assert_eq!(suppressed["justification"], "looked at (waived by ines until 2026-12-31)");
     assert_eq!(gate("2027-01-01"), (1, false));
     decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
     assert_eq!(standing(&audit_of(&dir), "tide-table"), "approved ready");

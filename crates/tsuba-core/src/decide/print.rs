@@ -21,13 +21,13 @@ impl Prints {
     /// Of a listing.
     pub fn of(listing: &Listing) -> Self {
         let mut items: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-        let varies = |name: &str| {
-            listing.captured.iter().flat_map(|captured| &captured.varies).any(|varying| varying.text == name)
-        };
+        let captured = listing.captured.iter();
+        let varies: BTreeSet<&str> =
+            captured.flat_map(|captured| &captured.varies).map(|varying| varying.text.as_str()).collect();
         for item in &listing.items {
             let name = format!("{} {}", item.kind.name(), item.name.text);
             // What never is the same twice is approved as such; that it is so is told by a rule.
-            let print = if varies(&item.name.text) { VARIES.to_owned() } else { item.print.clone() };
+            let print = if varies.contains(item.name.text.as_str()) { VARIES.to_owned() } else { item.print.clone() };
             items.entry(name).or_default().insert(print);
         }
         // A server that is asked twice says the same of itself twice, in whatever order.

@@ -92,7 +92,6 @@ impl<'r> Index<'r> {
         let package = started(entry).map(|(source, name, _)| (source, name));
         let of_package = package.as_ref().and_then(|(source, name)| self.packages.get(&(*source, name.as_str())));
         let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
-        let prints = listed(studies, entry);
         let mut best = Standing::Unknown;
         for at in [own, of_package, of_host].into_iter().flatten().flatten().copied() {
             let Some(decision) = register.decisions.get(at) else { continue };
@@ -105,7 +104,7 @@ impl<'r> Index<'r> {
                 _ => true,
             };
             if team && version {
-                let standing = judged(at, decision, entry, prints.as_ref(), today);
+                let standing = judged(at, decision, entry, || listed(studies, entry), today);
                 if standing.rank() > best.rank() {
                     best = standing;
                 }
@@ -115,7 +114,7 @@ impl<'r> Index<'r> {
     }
 }
 
-fn judged(at: usize, decision: &Decision, entry: &Entry, prints: Option<&Prints>, today: Date) -> Standing {
+fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Option<Prints>, today: Date) -> Standing {
     match (decision.kind, decision.holds(today)) {
         (Kind::Refused, true) => return Standing::Refused(at),
         (Kind::Refused, false) | (Kind::Waived, _) => return Standing::Unknown,
@@ -134,7 +133,9 @@ fn judged(at: usize, decision: &Decision, entry: &Entry, prints: Option<&Prints>
             None => format!("its version, any in the place of {approved}"),
         });
     }
-    if let (Some(old), Some(now)) = (&decision.prints, prints) {
+    if let Some(old) = &decision.prints
+        && let Some(now) = prints()
+    {
         changed.extend(now.beyond(old));
     }
     if changed.is_empty() { Standing::Approved(at) } else { Standing::Changed(at, changed) }

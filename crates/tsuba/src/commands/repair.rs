@@ -65,11 +65,15 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         whole.findings.iter().filter(|finding| finding.repair.is_some()).map(|finding| finding.stands.study).collect();
     wanted.sort_unstable();
     wanted.dedup();
-    let is_evidence = |study: &&Study| study.listings.iter().any(|listing| listing.captured.is_some());
-    let others: Vec<Study> = whole.studies.iter().filter(is_evidence).cloned().collect();
     let (mut works, mut left) = (Vec::new(), Vec::new());
     for study in wanted.iter().filter_map(|at| whole.studies.get(*at)) {
-        let others: Vec<Study> = others.iter().filter(|o| o.document.path != study.document.path).cloned().collect();
+        let path = study.document.path.as_str();
+        // Only what was captured of this document says something of it.
+        let is_of = |other: &&Study| {
+            let captured = other.listings.iter().filter_map(|listing| listing.captured.as_ref());
+            other.document.path != path && captured.into_iter().any(|captured| captured.setup == path)
+        };
+        let others: Vec<Study> = whole.studies.iter().filter(is_of).cloned().collect();
         let repaired = repair(study, &others, &rules, &options);
         left.extend(repaired.left.iter().map(|mended| (study.document.path.clone(), mended.clone())));
         if repaired.done.is_empty() {

@@ -211,15 +211,16 @@ fn is_listing(entry: &Entry) -> bool {
 
 fn setups(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
     let (before, after) = (keyed(old, |entry| !is_listing(entry)), keyed(new, |entry| !is_listing(entry)));
-    let mut gone: Vec<&Entry> =
-        before.iter().filter(|(key, _)| !after.contains_key(*key)).map(|(_, entry)| *entry).collect();
+    let mut gone: BTreeMap<&str, Vec<&Entry>> = BTreeMap::new();
+    for (_, entry) in before.iter().filter(|(key, _)| !after.contains_key(*key)) {
+        gone.entry(&entry.fingerprint).or_default().push(entry);
+    }
     for (key, entry) in &after {
         match before.get(key) {
             Some(known) => entry_changes(known, entry, changes),
             // What is launched just so elsewhere, and is there no more, has moved.
-            None => match gone.iter().position(|known| known.fingerprint == entry.fingerprint) {
-                Some(at) => {
-                    let from = gone.swap_remove(at);
+            None => match gone.get_mut(entry.fingerprint.as_str()).and_then(Vec::pop) {
+                Some(from) => {
                     changes.push(change(
                         Weight::Notable,
                         entry,
@@ -230,7 +231,7 @@ fn setups(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
             },
         }
     }
-    changes.extend(gone.into_iter().map(|entry| change(Weight::Harmless, entry, "gone")));
+    changes.extend(gone.into_values().flatten().map(|entry| change(Weight::Harmless, entry, "gone")));
 }
 
 fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {

@@ -112,20 +112,25 @@ fn is_web_token(handed: &Handed) -> bool {
 /// The entries of all setups by what a grant may call them.
 struct Servers<'a> {
     names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>>,
-    remotes: Vec<(&'a Study, &'a Entry)>,
+    hosts: BTreeMap<&'a str, Vec<(&'a Study, &'a Entry)>>,
 }
+
+/// More entries of one name or host are not looked at for each grant.
+const MOST: usize = 64;
 
 impl<'a> Servers<'a> {
     fn of(all: &All<'a>) -> Self {
         let mut names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
-        let mut remotes = Vec::new();
+        let mut hosts: BTreeMap<&'a str, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
         for (_, study, entry) in all.entries() {
             for name in entry.called() {
                 names.entry(name).or_default().push((study, entry));
             }
-            remotes.extend(entry.remote.is_some().then_some((study, entry)));
+            if let Some(remote) = &entry.remote {
+                hosts.entry(&remote.host).or_default().push((study, entry));
+            }
         }
-        Self { names, remotes }
+        Self { names, hosts }
     }
 
     /// The entries that one of these names or addresses means; what stands for a listing comes last.
@@ -133,12 +138,14 @@ impl<'a> Servers<'a> {
         let mut found = Vec::new();
         for Located { text, .. } in names {
             if text.contains("://") {
+                let host = url::Url::parse(text).ok().and_then(|url| url.host_str().map(str::to_ascii_lowercase));
                 let at = |(_, entry): &&(&Study, &Entry)| {
                     entry.remote.as_ref().is_some_and(|r| covers(text, &r.url.text) == Some(true))
                 };
-                found.extend(self.remotes.iter().filter(at).copied());
+                let there = host.and_then(|host| self.hosts.get(host.trim_matches(['[', ']'])));
+                found.extend(there.into_iter().flatten().take(MOST).filter(at).copied());
             } else {
-                found.extend(self.names.get(&plain_name(text)).into_iter().flatten().copied());
+                found.extend(self.names.get(&plain_name(text)).into_iter().flatten().take(MOST).copied());
             }
         }
         found.sort_by_key(|(_, entry)| entry.listing.is_some());

@@ -1,5 +1,5 @@
 use super::shared;
-use crate::evidence::{Needs, tools};
+use crate::evidence::{Listing, Needs, tools};
 use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
 
@@ -18,8 +18,12 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
+    // Thousands of grants may be for the same servers.
+    let mut known: BTreeMap<Vec<*const Listing>, Option<Needs>> = BTreeMap::new();
     for held in shared::held(all) {
-        let Some((first, needs)) = held.listings.first().zip(Needs::of_all(&held.listings)) else { continue };
+        let key = held.listings.iter().map(|listing| core::ptr::from_ref(*listing)).collect();
+        let needs = known.entry(key).or_insert_with(|| Needs::of_all(&held.listings)).as_ref();
+        let Some((first, needs)) = held.listings.first().zip(needs) else { continue };
         let spare = needs.spare(&held.scopes);
         let scopes: Vec<&str> = spare.too_strong.iter().chain(&spare.foreign).map(String::as_str).collect();
         if scopes.is_empty() {
