@@ -193,7 +193,7 @@ impl Register {
                 Err(wrong) => errors.extend(wrong),
             }
         }
-        register.decisions.sort_by_key(Decision::id);
+        register.decisions.sort_by_cached_key(Decision::id);
         if errors.is_empty() { Ok(register) } else { Err(errors) }
     }
 

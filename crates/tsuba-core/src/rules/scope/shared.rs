@@ -7,6 +7,8 @@ use crate::prelude::*;
 use crate::text::Located;
 use crate::understand::credential::{Claims, Why};
 use crate::understand::{Entry, Handed, Study, plain_name};
+use alloc::rc::Rc;
+use core::cell::RefCell;
 
 /// Seconds of a day.
 pub(super) const DAY: i64 = 86_400;
@@ -42,10 +44,24 @@ pub(super) struct Held<'a> {
     pub(super) endless: Option<(Located, Confidence)>,
     /// When it was last used, for grants of a list.
     pub(super) used: When,
-    /// The entries that it is for, as far as is known.
-    pub(super) entries: Vec<&'a Entry>,
-    /// What the servers list that it is for; empty where that of one is not known.
+    /// What it is for.
+    pub(super) meant: Rc<Meant<'a>>,
+}
+
+/// The servers that something is for.
+#[derive(Default)]
+pub(super) struct Meant<'a> {
+    /// Is there an entry of them, and is every one switched off?
+    pub(super) off: bool,
+    /// What they list; empty where that of one is not known.
     pub(super) listings: Vec<&'a Listing>,
+}
+
+impl<'a> Meant<'a> {
+    fn of(all: &All<'a>, entries: &[(&'a Study, &'a Entry)]) -> Rc<Self> {
+        let off = !entries.is_empty() && entries.iter().all(|(_, entry)| entry.disabled);
+        Rc::new(Self { off, listings: listings_of(all, entries) })
+    }
 }
 
 /// Everything that somebody holds.
@@ -55,7 +71,12 @@ pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
     if papers().next().is_some() {
         let servers = Servers::of(all);
         for (index, study) in papers() {
-            out.extend(study.papers.grants.iter().filter_map(|grant| servers.held(all, index, study, grant)));
+            // What was captured of a server is told of the server.
+            let own = study
+                .entries
+                .iter()
+                .position(|entry| study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()));
+            out.extend(study.papers.grants.iter().filter_map(|grant| servers.held(all, (index, own), study, grant)));
         }
     }
     out
@@ -79,28 +100,20 @@ fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
         let entry = stands.entry.and_then(|entry| study.entries.get(entry));
         users.entry(&handed.value.text).or_default().extend(entry.map(|entry| (*study, entry)));
     }
-    let decoded = found
-        .iter()
-        .filter_map(|(stands, study, handed)| Some((stands, study, handed, Claims::decode(&handed.value.text)?)));
+    let decoded =
+        found.iter().filter_map(|(stands, _, handed)| Some((stands, handed, Claims::decode(&handed.value.text)?)));
     decoded
-        .map(|(stands, study, handed, claims)| {
-            let entry = stands.entry.and_then(|entry| study.entries.get(entry));
-            Held {
-                stands: *stands,
-                at: handed.value.clone(),
-                what: "a token".into(),
-                scopes: claims.scopes,
-                aimed: Some(!claims.audience.is_empty()),
-                issued: claims.issued,
-                expires: claims.expires,
-                endless: claims.expires.is_none().then(|| (handed.value.clone(), Confidence::Certain)),
-                used: When::Unsaid,
-                entries: entry.into_iter().collect(),
-                listings: users
-                    .get(handed.value.text.as_str())
-                    .map(|users| listings_of(all, users))
-                    .unwrap_or_default(),
-            }
+        .map(|(stands, handed, claims)| Held {
+            stands: *stands,
+            at: handed.value.clone(),
+            what: "a token".into(),
+            scopes: claims.scopes,
+            aimed: Some(!claims.audience.is_empty()),
+            issued: claims.issued,
+            expires: claims.expires,
+            endless: claims.expires.is_none().then(|| (handed.value.clone(), Confidence::Certain)),
+            used: When::Unsaid,
+            meant: users.get(handed.value.text.as_str()).map(|users| Meant::of(all, users)).unwrap_or_default(),
         })
         .collect()
 }
@@ -113,6 +126,8 @@ fn is_web_token(handed: &Handed) -> bool {
 struct Servers<'a> {
     names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>>,
     hosts: BTreeMap<&'a str, Vec<(&'a Study, &'a Entry)>>,
+    /// What is known already: thousands of people are granted the same.
+    known: RefCell<BTreeMap<String, Rc<Meant<'a>>>>,
 }
 
 /// More entries of one name or host are not looked at for each grant.
@@ -130,7 +145,18 @@ impl<'a> Servers<'a> {
                 hosts.entry(&remote.host).or_default().push((study, entry));
             }
         }
-        Self { names, hosts }
+        Self { names, hosts, known: RefCell::default() }
+    }
+
+    /// What a grant of these names is for.
+    fn meant_by(&self, all: &All<'a>, names: &[Located]) -> Rc<Meant<'a>> {
+        let key = names.iter().map(|name| name.text.as_str()).collect::<Vec<_>>().join("\n");
+        let known = self.known.borrow().get(&key).cloned();
+        known.unwrap_or_else(|| {
+            let meant = Meant::of(all, &self.meant(names));
+            self.known.borrow_mut().insert(key, meant.clone());
+            meant
+        })
     }
 
     /// The entries that one of these names or addresses means; what stands for a listing comes last.
@@ -152,18 +178,21 @@ impl<'a> Servers<'a> {
         found
     }
 
-    fn held(&self, all: &All<'a>, index: usize, study: &'a Study, grant: &Grant) -> Option<Held<'a>> {
+    fn held(
+        &self,
+        all: &All<'a>,
+        (index, own): (usize, Option<usize>),
+        study: &'a Study,
+        grant: &Grant,
+    ) -> Option<Held<'a>> {
         // A token that says all of itself is told where it stands.
         if grant.told == Told::Response && study.handed.iter().any(is_web_token) {
             return None;
         }
-        // What was captured of a server is told of the server.
-        let captured = study.entries.iter().position(|entry| {
-            study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()) && grant.told != Told::List
-        });
-        let entries = match captured.and_then(|entry| study.entries.get(entry)) {
-            Some(own) => vec![(study, own)],
-            None => self.meant(&grant.names),
+        let captured = own.filter(|_| grant.told != Told::List);
+        let meant = match captured.and_then(|entry| study.entries.get(entry)) {
+            Some(own) => Meant::of(all, &[(study, own)]),
+            None => self.meant_by(all, &grant.names),
         };
         let sure = if grant.told == Told::Introspection { Confidence::Possible } else { Confidence::Certain };
         let endless = match &grant.expires {
@@ -186,8 +215,7 @@ impl<'a> Servers<'a> {
             expires: grant.expires.seconds(),
             endless,
             used: grant.used.clone(),
-            listings: listings_of(all, &entries),
-            entries: entries.into_iter().map(|(_, entry)| entry).collect(),
+            meant,
         })
     }
 }

@@ -21,9 +21,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     // Thousands of grants may be for the same servers.
     let mut known: BTreeMap<Vec<*const Listing>, Option<Needs>> = BTreeMap::new();
     for held in shared::held(all) {
-        let key = held.listings.iter().map(|listing| core::ptr::from_ref(*listing)).collect();
-        let needs = known.entry(key).or_insert_with(|| Needs::of_all(&held.listings)).as_ref();
-        let Some((first, needs)) = held.listings.first().zip(needs) else { continue };
+        let key = held.meant.listings.iter().map(|listing| core::ptr::from_ref(*listing)).collect();
+        let needs = known.entry(key).or_insert_with(|| Needs::of_all(&held.meant.listings)).as_ref();
+        let Some((first, needs)) = held.meant.listings.first().zip(needs) else { continue };
         let spare = needs.spare(&held.scopes);
         let scopes: Vec<&str> = spare.too_strong.iter().chain(&spare.foreign).map(String::as_str).collect();
         if scopes.is_empty() {
@@ -32,13 +32,13 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         // Words for the same thing may differ; that a tool only reads is told by the tool.
         let sure = if spare.too_strong.is_empty() { Confidence::Possible } else { Confidence::Likely };
         let it = if scopes.len() == 1 { "it" } else { "them" };
-        let server = match held.listings.len() {
+        let server = match held.meant.listings.len() {
             1 => first.server.text.clone(),
             count => format!("its {count} servers"),
         };
         let why = match (
             spare.too_strong.is_empty(),
-            held.listings.iter().map(|listing| tools(listing).count()).sum::<usize>(),
+            held.meant.listings.iter().map(|listing| tools(listing).count()).sum::<usize>(),
         ) {
             (true, 1) => format!("the one tool of {server} is not about {it}"),
             (true, count) => format!("none of the {count} tools of {server} is about {it}"),

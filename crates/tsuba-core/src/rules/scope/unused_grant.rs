@@ -35,7 +35,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 let sure = if held.issued.is_some() { Confidence::Certain } else { Confidence::Likely };
                 ("there was no time that it was".to_owned(), sure)
             }
-            When::Unsaid if !held.entries.is_empty() && held.entries.iter().all(|entry| entry.disabled) => {
+            When::Unsaid if held.meant.off => {
                 ("every entry that it is for is switched off".to_owned(), Confidence::Likely)
             }
             When::Unsaid | When::Unclear | When::Never(_) | When::At(..) => continue,
