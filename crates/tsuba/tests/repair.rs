@@ -27,7 +27,7 @@ fn rules(dir: &Dir, file: &str) -> Vec<String> {
 fn the_diff_applies_and_the_findings_are_gone() {
     let dir = Dir::new(&[("open.json", OPEN)]);
     let run = dir.run(&["repair", "open.json"]);
-    assert!(run.status() == 0 && run.err().starts_with("2 findings can be mended in 1 files"), "{}", run.err());
+    assert!(run.status() == 0 && run.err().starts_with("2 findings can be mended in 1 file"), "{}", run.err());
     assert_eq!(std::fs::read_to_string(dir.path("open.json")).unwrap(), OPEN, "only --apply writes");
     assert!(run.out().contains("# line 4: exposure/all-interfaces"), "{}", run.out());
     let mut git = Command::new("git");

@@ -37,7 +37,7 @@ const ALIKE: &[&[&str]] = &[
     &["channel", "chat", "conversation", "dm", "group", "im", "message", "thread"],
     &["contact", "directory", "people", "person", "profile", "user"],
     &["content", "document", "doc", "drive", "file", "folder", "page", "site", "storage", "blob", "object", "bucket"],
-    &["draft", "email", "gmail", "inbox", "label", "mail", "mailbox", "message"],
+    &["draft", "email", "inbox", "label", "mail", "mailbox", "message"],
     &["branch", "code", "commit", "issue", "merge", "project", "pull", "repo", "repository", "request", "tag"],
     &["action", "build", "job", "pipeline", "workflow"],
     &["database", "db", "query", "record", "row", "sql", "table"],

@@ -93,7 +93,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let open = whole.findings.iter().filter(|finding| finding.repair.is_none()).count();
     let mut err = anstream::stderr().lock();
     let verb = if args.apply { "mended" } else { "can be mended" };
-    writeln!(err, "{count} findings {verb} in {} files; {open} others need a person", works.len())?;
+    let number = |count: usize, one: &str, more: &str| format!("{count} {}", if count == 1 { one } else { more });
+    let (findings, files) = (number(count, "finding", "findings"), number(works.len(), "file", "files"));
+    writeln!(err, "{findings} {verb} in {files}; {open} more need a person")?;
     for (path, mended) in left {
         let line = format!("not safely: {path}:{}  {}  {}", mended.line, mended.rule, mended.message);
         writeln!(err, "{}", whole.cleaner.clean(&line))?;

@@ -144,7 +144,8 @@ impl Scope {
             .iter()
             .filter(|word| !says_level(word) && !TOOLS.contains(&word.as_str()) && !admin.contains(&word.as_str()))
             .filter(|word| word.len() > 1 && !word.bytes().all(|byte| byte.is_ascii_digit()))
-            .map(|word| singular(word))
+            // Services call their mail by a name of their own that ends so.
+            .map(|word| if word.ends_with("mail") { "mail".to_owned() } else { singular(word) })
             .filter(|word| NOISE.binary_search(&word.as_str()).is_err())
             .collect();
         Some(Self { access, subject })
@@ -209,6 +210,7 @@ mod tests {
             ("tools.call", None, ""),
             ("mcp:write", Some(Change), ""),
             ("https://id.saltmarsh-line.example/.default", None, ""),
+            ("quaymail.modify", Some(Change), "mail"),
             ("crew.roster.metadata.view", Some(Read), "crew roster metadata"),
         ] {
             let want = Scope { access, subject: subject.split_whitespace().map(ToOwned::to_owned).collect() };
