@@ -4,7 +4,8 @@
     clippy::expect_used,
     clippy::panic,
     clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
+    clippy::print_stderr,
+    reason = "a failing test is what a panic is for, and a skipped one says why"
 )]
 
 mod util;
@@ -244,4 +245,41 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
         let run = dir.run(&["audit", "mcp.json"]);
         assert!(run.status() == 2 && run.err().contains(told), "{told}: {}", run.err());
     }
+}
+
+#[test]
+fn branches_on_which_different_things_were_decided_merge() {
+    use tsuba_core::decide::{Decision, Kind, Register, Scope};
+    let decision = |host: String| Decision {
+        kind: Kind::Refused,
+        scope: Scope::Host { host },
+        team: None,
+        by: "ines".into(),
+        on: "2026-11-24".parse().unwrap(),
+        reason: "looked at".into(),
+        until: None,
+        conditions: Vec::new(),
+        launch: None,
+        prints: None,
+    };
+    let with = |text: &str, number: usize| {
+        Register::read(text).unwrap().with(&decision(format!("host-{number}.saltmarsh-line.example")))
+    };
+    let base = (0..40).fold(String::new(), |text, number| with(&text, number));
+    let dir = Dir::new(&[("base", &base)]);
+    let (mut merged, pairs) = (0, 20);
+    for pair in 0..pairs {
+        dir.write("ours", with(&base, 100 + pair).as_bytes());
+        dir.write("theirs", with(&base, 200 + pair).as_bytes());
+        let mut git = Command::new("git");
+        let run = git.args(["merge-file", "-p", "ours", "base", "theirs"]).current_dir(dir.path(".")).output();
+        let Ok(run) = run else { return eprintln!("skipped: git is not installed") };
+        // Two that fall between the same neighbours are left to a person.
+        if run.status.success() {
+            merged += 1;
+            let text = String::from_utf8(run.stdout).unwrap();
+            assert_eq!(Register::read(&text).unwrap().decisions.len(), 42);
+        }
+    }
+    assert!(merged * 10 >= pairs * 9, "{merged} of {pairs}");
 }

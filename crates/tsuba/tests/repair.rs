@@ -66,6 +66,23 @@ fn what_is_written_keeps_the_rest_of_the_file_and_writing_twice_changes_nothing(
 }
 
 #[test]
+fn a_version_that_is_approved_is_known() {
+    let pinned = LOOSE.replace("@saltmarsh/tides", "@saltmarsh/tides@2.4.1");
+    let dir = Dir::new(&[("loose.json", LOOSE), ("pinned.json", &pinned)]);
+    assert!(dir.run(&["repair", "loose.json"]).out().is_empty());
+    let approve =
+        ["approve", "pinned.json", "--entry", "tides", "--for", "package", "--reason", "looked at", "--by", "ines"];
+    assert_eq!(dir.run(&approve).status(), 0);
+    assert_eq!(dir.run(&["repair", "loose.json", "--apply"]).status(), 0);
+    assert_eq!(std::fs::read_to_string(dir.path("loose.json")).unwrap(), pinned);
+    // Of two approved versions neither is guessed.
+    dir.write("loose.json", LOOSE.as_bytes());
+    dir.write("pinned.json", pinned.replace("2.4.1", "2.5.0").as_bytes());
+    assert_eq!(dir.run(&approve).status(), 0);
+    assert!(dir.run(&["repair", "loose.json"]).out().is_empty());
+}
+
+#[test]
 fn no_secret_is_in_the_diff() {
     let dir = Dir::new(&[("secret.json", SECRET)]);
     let run = dir.run(&["repair", "secret.json"]);

@@ -65,6 +65,24 @@ pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> 
     studies.iter().map(of).collect()
 }
 
+/// Notes at entries whose package is not known at a version the one version of it that is approved, where that is one alone.
+pub(crate) fn approved_versions(studies: &mut [Study], register: &Register, today: Date) {
+    let mut approved: BTreeMap<(&str, &str), BTreeSet<&str>> = BTreeMap::new();
+    let holds =
+        |decision: &&Decision| decision.kind == Kind::Approved && decision.team.is_none() && decision.holds(today);
+    for decision in register.decisions.iter().filter(holds) {
+        if let Scope::Package { source, package, version: Some(version) } = &decision.scope {
+            approved.entry((source, package)).or_default().insert(version);
+        }
+    }
+    for entry in studies.iter_mut().flat_map(|study| &mut study.entries).filter(|entry| entry.known_version.is_none()) {
+        let Some((source, package, _)) = started(entry) else { continue };
+        let versions = approved.get(&(source, package.as_str())).filter(|versions| versions.len() == 1);
+        let version = versions.and_then(|versions| versions.first()).map(|version| (*version).to_owned());
+        entry.known_version = version.map(|version| (package, version));
+    }
+}
+
 /// The decisions by what they are on: a company has thousands.
 #[derive(Default)]
 struct Index<'r> {

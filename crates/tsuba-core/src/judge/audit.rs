@@ -7,7 +7,7 @@ use super::spread::Spread;
 use super::verdict::{self, Judgement};
 use super::weight::weigh;
 use super::{Confidence, Severity};
-use crate::decide::{Policy, Register, Scope, Standing, standings};
+use crate::decide::{Policy, Register, Scope, Standing, approved_versions, standings};
 use crate::prelude::*;
 use crate::repair::Repair;
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
@@ -127,6 +127,9 @@ pub fn audit(
     studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
     connect(&mut studies);
+    if let Some(register) = &options.register {
+        approved_versions(&mut studies, register, options.today);
+    }
     let cleaner = cleaner(&studies);
     let rules: Vec<&'static Rule> = rules
         .iter()

@@ -56,7 +56,7 @@ pub(super) fn connect(studies: &mut [Study]) {
         });
         if let Some(entry) = studies.get_mut(study).and_then(|s| s.entries.get_mut(entry)) {
             entry.listed = Some(listed);
-            entry.fetched = fetched;
+            entry.known_version = fetched;
             entry.reach.powers.extend(powers.unwrap_or_default());
         }
     }

@@ -100,8 +100,8 @@ pub struct Entry {
     pub listing: Option<usize>,
     /// The listing elsewhere that belongs to this entry, by name or package; known once everything is read.
     pub listed: Option<Listed>,
-    /// The package that was fetched for it, and the version that came, where evidence of it tells.
-    pub fetched: Option<(String, String)>,
+    /// Its package and the version of it that is known to be meant: the one that was fetched for it, or the one that is approved.
+    pub known_version: Option<(String, String)>,
 }
 
 /// Where the listing of an entry is.
@@ -167,7 +167,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         reach: Reach::default(),
         listing: None,
         listed: None,
-        fetched: None,
+        known_version: None,
     };
     entry.handed = handed::of_entry(document, node, &entry, lexicon);
     entry.reach = reach::of(&entry);
@@ -194,7 +194,7 @@ pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
         reach: Reach { powers: crate::evidence::powers(listing), ..Reach::default() },
         listing: Some(index),
         listed: None,
-        fetched: None,
+        known_version: None,
     }
 }
 

@@ -3,6 +3,7 @@
 use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::output;
+use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::fs;
@@ -24,6 +25,9 @@ pub(crate) struct Args {
     /// The evidence of what was fetched (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
+    /// The register, for the versions that are approved [default: tsuba-register.toml in the current folder, where there is one]
+    #[arg(long, value_name = "FILE")]
+    register: Option<PathBuf>,
     /// Only findings of this rule (may be given several times)
     #[arg(long, value_name = "RULE")]
     rule: Vec<String>,
@@ -57,7 +61,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         today: super::audit::today(),
         families: Vec::new(),
         key: gathered.key,
-        register: None,
+        register: register::load(args.register.as_deref())?,
         policy: tsuba_core::decide::Policy::default(),
     };
     let whole = audit(gathered.studies, gathered.unread, &rules, &options, &InTurn);

@@ -14,10 +14,10 @@ pub(super) fn with_version(package: &Package) -> String {
     }
 }
 
-/// The specification with the version that was fetched for this very entry; `None` where none was, or where only a part of the
+/// The specification with the version that is known: fetched for this very entry, or approved; `None` where none is, or where only a part of the
 /// specification names the package.
 pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Repair> {
-    let (name, version) = entry.fetched.as_ref().filter(|(name, _)| *name == package.name)?;
+    let (name, version) = entry.known_version.as_ref().filter(|(name, _)| *name == package.name)?;
     let written = match package.source {
         Source::Npm => format!("{name}@{version}"),
         Source::Pypi if package.spec.text.contains('[') => return None,
