@@ -10,5 +10,5 @@ pub use policy::{Policy, PolicyError, Ruling};
 pub use print::{Prints, launch_print};
 pub use register::{Decision, Kind, Register, RegisterError, Scope};
 pub use standing::Standing;
-pub use standing::started;
 pub(crate) use standing::{approved_versions, standings};
+pub use standing::{registry_name, started};

@@ -1,5 +1,6 @@
 //! The company's policy (`tsuba.toml`): the gate, severities by rule and path, and which packages, sources and hosts are allowed or refused.
 
+use super::standing::registry_name;
 use crate::judge::Severity;
 use crate::prelude::*;
 use crate::read::{Document, Input, Node, read};
@@ -77,7 +78,7 @@ impl fmt::Display for PolicyError {
 }
 
 /// The sources of packages.
-const SOURCES: &[&str] = &["npm", "jsr", "pypi", "nuget", "go", "crates", "image", "git", "url", "path"];
+const SOURCES: &[&str] = &["npm", "jsr", "pypi", "nuget", "go", "crates", "image", "git", "url"];
 
 impl Policy {
     /// Reads the policy from the text of a configuration; what else stands in that is none of its business.
@@ -90,7 +91,7 @@ impl Policy {
         let Some(root) = document.roots.first() else { return Ok(Self::default()) };
         let mut reading = Reading { document: &document, errors: Vec::new() };
         let gate = root.get("gate").and_then(|node| reading.severity(node));
-        let severities = root.get("severity").map(Node::items).unwrap_or_default();
+        let severities = root.get("severity").map(|node| reading.list(node, "[[severity]]")).unwrap_or_default();
         let severities = severities.iter().filter_map(|node| reading.weighed(node)).collect();
         let allow = root.get("allow").map(|node| reading.lists(node));
         let refuse = root.get("refuse").map(|node| reading.lists(node)).unwrap_or_default();
@@ -147,7 +148,7 @@ impl PackagePattern {
                 version.parse::<pep440_rs::Version>().is_ok_and(|version| wanted.contains(&version))
             }
         };
-        self.source == source && self.name.is_match(name) && versions
+        self.source == source && self.name.is_match(registry_name(source, name)) && versions
     }
 }
 
@@ -195,18 +196,30 @@ impl Reading<'_> {
         if rules.is_some() && !meant {
             self.wrong(rule.span, "no rule is called so; `tsuba explain` lists them");
         }
-        let paths = node.get("paths").map(Node::items).unwrap_or_default();
+        let paths = node.get("paths").map(|node| self.list(node, "paths = [\"sandbox/**\"]")).unwrap_or_default();
         let paths = paths.iter().filter_map(|path| self.glob(path)).collect();
         let severity = self.severity(severity)?;
         Some(Weighed { rule: rules?, paths, severity })
     }
 
+    /// The items of what must be a list: of anything else it would seem that nothing was said.
+    fn list<'n>(&mut self, node: &'n Node, written: &str) -> &'n [Node] {
+        if !node.is_list() {
+            self.wrong(node.span, format!("not a list; write {written}"));
+        }
+        node.items()
+    }
+
     fn lists(&mut self, node: &Node) -> Lists {
+        if !node.is_map() {
+            self.wrong(node.span, "not a table; write [allow] or [refuse], and below it packages, hosts or sources");
+        }
         self.known(node, &["packages", "hosts", "sources"]);
-        let items = |key: &str| node.get(key).map(Node::items);
-        let packages = items("packages").map(|all| all.iter().filter_map(|item| self.package(item)).collect());
-        let hosts = items("hosts").map(|all| all.iter().filter_map(|item| self.glob(item)).collect());
-        let sources = items("sources").map(|all| {
+        let mut items = |key: &str| node.get(key).map(|node| self.list(node, &format!("{key} = [\"…\"]")));
+        let (packages, hosts, sources) = (items("packages"), items("hosts"), items("sources"));
+        let packages = packages.map(|all| all.iter().filter_map(|item| self.package(item)).collect());
+        let hosts = hosts.map(|all| all.iter().filter_map(|item| self.glob(item)).collect());
+        let sources = sources.map(|all| {
             let mut sources = Vec::new();
             for item in all {
                 match item.text().filter(|text| SOURCES.contains(text)) {
@@ -232,7 +245,7 @@ impl Reading<'_> {
             Some(at) => (rest.get(..from + at).unwrap_or(rest), rest.get(from + at + 1..)),
             None => (rest, None),
         };
-        let Some(name) = Glob::new(name).ok().filter(|_| !name.is_empty()) else {
+        let Some(name) = Glob::new(&registry_name(source, name)).ok().filter(|_| !name.is_empty()) else {
             self.wrong(node.span, told);
             return None;
         };
@@ -325,6 +338,10 @@ severity = "critical"
             ("[refuse]\nhost = [\"a\"]", (2, 1), "known are packages, hosts, sources"),
             ("[refuse]\nhosts = [\"a[\"]", (2, 10), "not a pattern"),
             ("[refuse]\nsources = [\"web\"]", (2, 12), "sources are"),
+            ("[refuse]\nhosts = \"a.example\"", (2, 9), "not a list"),
+            ("refuse = \"a\"", (1, 10), "not a table"),
+            ("[severity]\nrule = \"supply/*\"", (1, 1), "not a list"),
+            ("[[severity]]\nrule = \"supply/*\"\nseverity = \"low\"\npaths = \"a/**\"", (4, 9), "not a list"),
         ] {
             let errors = Policy::read(text).unwrap_err();
             let [error] = errors.as_slice() else { panic!("{errors:?}") };

@@ -2,7 +2,7 @@
 
 use crate::evidence::Listing;
 use crate::prelude::*;
-use crate::text::strong_fingerprint;
+use crate::text::{Located, strong_fingerprint};
 use crate::understand::Entry;
 
 /// Fingerprints of what a server lists, by item.
@@ -58,29 +58,26 @@ impl Prints {
     }
 }
 
-/// Stands for everything that decides what is launched or called: programs, options, arguments, variables, working folder,
-/// address. The order of keys and the place in the file do not matter; of a secret only that it is there counts, so that it can be
-/// rotated. It depends on nothing but the entry itself.
+/// Stands for everything that decides what is launched or called: every word of the command (also those that a shell line runs beside the
+/// server), variables, working folder, address. The order of keys and the place in the file do not matter; of a secret only that it stands
+/// there counts, so that it can be rotated. It depends on nothing but the entry itself.
 pub fn launch_print(entry: &Entry) -> String {
-    let mut secrets: Vec<&str> =
-        entry.handed.iter().filter(|h| h.is_plaintext()).map(|h| h.value.text.as_str()).collect();
-    secrets.retain(|secret| !secret.is_empty());
-    secrets.sort_by_key(|secret| core::cmp::Reverse(secret.len()));
-    let plain =
-        |text: &str| secrets.iter().fold(text.to_owned(), |text, secret| text.replace(secret, "\u{0}secret\u{0}"));
+    let secrets = || entry.handed.iter().filter(|handed| handed.is_plaintext() && !handed.value.text.is_empty());
+    // Only where the secret itself stands: what is equal to it elsewhere is a word like others.
+    let plain = |word: &Located| {
+        let own = secrets().filter(|handed| handed.value.span.within(word.span));
+        own.fold(word.text.clone(), |text, handed| text.replace(&handed.value.text, "\u{0}secret\u{0}"))
+    };
     let mut parts: Vec<String> = vec![entry.transport.name().to_owned()];
-    for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
-        parts.push(plain(&step.program.text));
-        parts.extend(step.options.iter().chain(step.target()).chain(&step.args).map(|word| plain(&word.text)));
-        parts.push("then".to_owned());
-    }
+    parts.extend(entry.command.iter().map(plain));
+    parts.push("with".to_owned());
     let mut variables: Vec<(String, String)> =
-        entry.variables.iter().map(|variable| (plain(&variable.name), plain(&variable.value.text))).collect();
+        entry.variables.iter().map(|variable| (variable.name.clone(), plain(&variable.value))).collect();
     variables.sort();
     parts.extend(variables.into_iter().flat_map(|(name, value)| [name, value]));
     parts.push("at".to_owned());
-    parts.extend(entry.cwd.iter().chain(&entry.env_files).map(|path| plain(&path.text)));
-    parts.extend(entry.remote.iter().map(|remote| plain(&remote.url.text)));
+    parts.extend(entry.cwd.iter().chain(&entry.env_files).map(plain));
+    parts.extend(entry.remote.iter().map(|remote| plain(&remote.url)));
     strong_fingerprint(parts.iter().map(String::as_str))
 }
 
@@ -119,8 +116,23 @@ mod tests {
             (base.replace("\"A\": \"1\"", "\"A\": \"2\""), false),
             (base.replace("TIDE_TOKEN", "BERTH_TOKEN"), false),
             (base.replace("\"-y\", ", ""), false),
+            (base.replace("\"-y\", ", "\"-y\", \"hB7kQ2mZx9Lw\", "), false),
         ] {
             assert_eq!(launch(&base) == launch(&other), same, "{other}");
+        }
+    }
+
+    #[test]
+    fn what_a_shell_line_runs_beside_the_server_counts() {
+        let setup =
+            |line: &str| format!(r#"{{ "mcpServers": {{ "t": {{ "command": "sh", "args": ["-c", "{line}"] }} }} }}"#);
+        let own = launch(&setup("npx -y @saltmarsh/t@1.0.0"));
+        for other in [
+            "rm -rf ~/x; npx -y @saltmarsh/t@1.0.0",
+            "echo a | npx -y @saltmarsh/t@1.0.0",
+            "npx -y @saltmarsh/t@1.0.0 2>/dev/null",
+        ] {
+            assert_ne!(launch(&setup(other)), own, "{other}");
         }
     }
 

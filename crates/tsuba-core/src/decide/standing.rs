@@ -3,7 +3,7 @@
 use super::print::{Prints, launch_print};
 use super::register::{Decision, Kind, Register, Scope};
 use crate::prelude::*;
-use crate::understand::launch::{Package, StepKind};
+use crate::understand::launch::{Package, Step, StepKind};
 use crate::understand::{Entry, Study};
 use jiff::civil::Date;
 
@@ -67,17 +67,17 @@ pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> 
 
 /// Notes at entries whose package is not known at a version the one version of it that is approved, where that is one alone.
 pub(crate) fn approved_versions(studies: &mut [Study], register: &Register, today: Date) {
-    let mut approved: BTreeMap<(&str, &str), BTreeSet<&str>> = BTreeMap::new();
+    let mut approved: BTreeMap<(&str, String), BTreeSet<&str>> = BTreeMap::new();
     let holds =
         |decision: &&Decision| decision.kind == Kind::Approved && decision.team.is_none() && decision.holds(today);
     for decision in register.decisions.iter().filter(holds) {
         if let Scope::Package { source, package, version: Some(version) } = &decision.scope {
-            approved.entry((source, package)).or_default().insert(version);
+            approved.entry((source, registry_name(source, package))).or_default().insert(version);
         }
     }
     for entry in studies.iter_mut().flat_map(|study| &mut study.entries).filter(|entry| entry.known_version.is_none()) {
         let Some((source, package, _)) = started(entry) else { continue };
-        let versions = approved.get(&(source, package.as_str())).filter(|versions| versions.len() == 1);
+        let versions = approved.get(&(source, package.clone())).filter(|versions| versions.len() == 1);
         let version = versions.and_then(|versions| versions.first()).map(|version| (*version).to_owned());
         entry.known_version = version.map(|version| (package, version));
     }
@@ -87,7 +87,7 @@ pub(crate) fn approved_versions(studies: &mut [Study], register: &Register, toda
 #[derive(Default)]
 struct Index<'r> {
     entries: BTreeMap<(&'r str, &'r str), Vec<usize>>,
-    packages: BTreeMap<(&'r str, &'r str), Vec<usize>>,
+    packages: BTreeMap<(&'r str, String), Vec<usize>>,
     hosts: BTreeMap<&'r str, Vec<usize>>,
 }
 
@@ -97,7 +97,9 @@ impl<'r> Index<'r> {
         for (at, decision) in register.decisions.iter().enumerate() {
             match &decision.scope {
                 Scope::Entry { setup, entry } => index.entries.entry((setup, entry)).or_default().push(at),
-                Scope::Package { source, package, .. } => index.packages.entry((source, package)).or_default().push(at),
+                Scope::Package { source, package, .. } => {
+                    index.packages.entry((source, registry_name(source, package))).or_default().push(at);
+                }
                 Scope::Host { host } => index.hosts.entry(host).or_default().push(at),
                 Scope::Finding { .. } => {}
             }
@@ -107,21 +109,14 @@ impl<'r> Index<'r> {
 
     fn standing(&self, studies: &[Study], study: &Study, entry: &Entry, register: &Register, today: Date) -> Standing {
         let own = self.entries.get(&(study.document.path.as_str(), entry.name.text.as_str()));
-        let package = started(entry).map(|(source, name, _)| (source, name));
-        let of_package = package.as_ref().and_then(|(source, name)| self.packages.get(&(*source, name.as_str())));
         let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
+        let fetched = fetched(entry);
+        let of_packages = fetched.iter().filter_map(|p| self.packages.get(&(p.source, p.name.clone())));
         let mut best = Standing::Unknown;
-        for at in [own, of_package, of_host].into_iter().flatten().flatten().copied() {
+        for at in own.into_iter().chain(of_host).chain(of_packages).flatten().copied() {
             let Some(decision) = register.decisions.get(at) else { continue };
             let team = decision.team.is_none() || decision.team == study.document.facts.team;
-            let version = match (&decision.scope, decision.kind) {
-                // A refused version says nothing of the others.
-                (Scope::Package { version: Some(version), .. }, Kind::Refused) => {
-                    started(entry).is_none_or(|(_, _, found)| found.as_ref() == Some(version))
-                }
-                _ => true,
-            };
-            if team && version {
+            if team && covers(decision, entry, &fetched) {
                 let standing = judged(at, decision, entry, || listed(studies, entry), today);
                 if standing.rank() > best.rank() {
                     best = standing;
@@ -130,6 +125,27 @@ impl<'r> Index<'r> {
         }
         best
     }
+}
+
+/// Is a decision one on this entry? A refusal is, wherever in the chain stands what is refused. An approval is only where the entry is nothing
+/// else: a package that is started alone, a host that is called by no program.
+fn covers(decision: &Decision, entry: &Entry, fetched: &[Fetched]) -> bool {
+    match (&decision.scope, decision.kind) {
+        (Scope::Package { source, package, version }, Kind::Refused) => fetched.iter().any(|p| {
+            let at =
+                version.as_ref().is_none_or(|version| p.version.as_ref().is_some_and(|own| same_version(own, version)));
+            p.source == source && p.name == registry_name(source, package) && at
+        }),
+        (Scope::Package { .. }, _) => started(entry).is_some(),
+        (Scope::Host { .. }, Kind::Approved) => entry.plan.is_none(),
+        _ => true,
+    }
+}
+
+/// `v2.4.1` and `=2.4.1` are 2.4.1.
+fn same_version(one: &str, other: &str) -> bool {
+    let bare = |text: &str| text.trim().trim_start_matches(['v', '=']).to_owned();
+    bare(one) == bare(other)
 }
 
 fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Option<Prints>, today: Date) -> Standing {
@@ -144,7 +160,7 @@ fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Op
         changed.push("how it is started or called".to_owned());
     }
     if let (Scope::Package { version: Some(approved), .. }, Some((_, _, found))) = (&decision.scope, started(entry))
-        && found.as_ref() != Some(approved)
+        && !found.as_ref().is_some_and(|found| same_version(found, approved))
     {
         changed.push(match found {
             Some(found) => format!("its version, {found} in the place of {approved}"),
@@ -166,22 +182,56 @@ fn listed(studies: &[Study], entry: &Entry) -> Option<Prints> {
     study.listing_of(study.entries.get(listed.entry)?).map(Prints::of)
 }
 
-/// The one package or image that an entry starts: source, name, version. A chain of several is decided on as an entry.
-pub fn started(entry: &Entry) -> Option<(&'static str, String, Option<String>)> {
-    let plan = entry.plan.as_ref()?;
-    let fetched =
-        |kind: &StepKind| matches!(kind, StepKind::Package(_) | StepKind::Container(_) | StepKind::RemoteScript(_));
-    if plan.steps.iter().filter(|step| fetched(&step.kind)).count() != 1 {
-        return None;
-    }
-    match &plan.server()?.kind {
+/// A package, image or script that is fetched to be run.
+struct Fetched {
+    source: &'static str,
+    name: String,
+    version: Option<String>,
+}
+
+/// Everything of a chain that is fetched.
+fn fetched(entry: &Entry) -> Vec<Fetched> {
+    let of = |step: &Step| match &step.kind {
         StepKind::Package(Package { source, name, version, .. }) => {
-            Some((source.name(), name.clone(), version.clone()))
+            let source = source.name();
+            Some(Fetched { source, name: registry_name(source, name), version: version.clone() })
         }
         StepKind::Container(container) => {
             let reference = &container.reference;
-            Some(("image", reference.name(), reference.digest.clone().or_else(|| reference.tag.clone())))
+            let version = reference.digest.clone().or_else(|| reference.tag.clone());
+            Some(Fetched { source: "image", name: reference.name(), version })
         }
-        _ => None,
+        StepKind::RemoteScript(address) => Some(Fetched { source: "url", name: address.text.clone(), version: None }),
+        StepKind::Wrapper | StepKind::Script(_) | StepKind::Inline(_) | StepKind::Program => None,
+    };
+    entry.plan.iter().flat_map(|plan| &plan.steps).filter_map(of).collect()
+}
+
+/// A name as its registry compares it: the Python registry knows no case and one separator (PEP 503), and an image without a registry comes from
+/// the engine's own.
+pub fn registry_name(source: &str, name: &str) -> String {
+    match source {
+        "pypi" => {
+            let parts: Vec<&str> = name.split(['-', '_', '.']).filter(|part| !part.is_empty()).collect();
+            parts.join("-").to_ascii_lowercase()
+        }
+        "image" => {
+            let own = ["docker.io/", "index.docker.io/", "registry-1.docker.io/"];
+            let bare = own.iter().find_map(|registry| name.strip_prefix(registry)).unwrap_or(name);
+            bare.strip_prefix("library/").unwrap_or(bare).to_owned()
+        }
+        _ => name.to_owned(),
     }
+}
+
+/// The one package or image that an entry starts, and nothing beside it: source, name, version. A chain of several, or a line for a shell, is
+/// decided on as an entry.
+pub fn started(entry: &Entry) -> Option<(&'static str, String, Option<String>)> {
+    let plan = entry.plan.as_ref()?;
+    let works = plan.steps.iter().filter(|step| step.kind != StepKind::Wrapper).count();
+    if works != 1 || !plan.shell_lines.is_empty() || !plan.passing.is_empty() || plan.not_understood.is_some() {
+        return None;
+    }
+    let one = fetched(entry).pop().filter(|one| one.source != "url")?;
+    Some((one.source, one.name, one.version))
 }

@@ -2,7 +2,7 @@
 
 use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
 use crate::prelude::*;
-use crate::read::{Node, Value};
+use crate::read::{Member, Node, Value};
 use crate::text::{Located, Pointer, strong_fingerprint};
 
 /// Items by listing and name: most names are there once.
@@ -133,8 +133,13 @@ impl Taking<'_> {
     }
 }
 
-/// Keys that only some revisions of the protocol have (`protocol.md`, 2.1): the same tool is listed with them and without.
-const BY_REVISION: &[&str] = &["execution"];
+/// What only some revisions of the protocol have (`protocol.md`, 2.1): the same tool is listed with it and without. Whatever else stands there is
+/// a part of the tool.
+fn is_by_revision(member: &Member) -> bool {
+    let known =
+        |inner: &Member| inner.key.text == "taskSupport" && inner.value.text().is_some_and(|text| text.len() <= 16);
+    member.key.text == "execution" && member.value.is_map() && member.value.members().iter().all(known)
+}
 
 /// A fingerprint of an item as canonical JSON: keys in order, everything else as it is.
 fn canonical_print(node: &Node) -> String {
@@ -159,7 +164,7 @@ fn canonical(node: &Node, outermost: bool, out: &mut String) {
         }
         Value::Map(_) => {
             let mut members: Vec<_> = node.effective().collect();
-            members.retain(|member| !(outermost && BY_REVISION.contains(&member.key.text.as_str())));
+            members.retain(|member| !(outermost && is_by_revision(member)));
             members.sort_by(|a, b| a.key.text.cmp(&b.key.text));
             out.push('{');
             for member in members {

@@ -49,7 +49,8 @@ pub(super) fn connect(studies: &mut [Study]) {
     for (study, entry, listed) in found {
         let powers =
             studies.get(listed.study).and_then(|s| s.entries.get(listed.entry)).map(|e| e.reach.powers.clone());
-        let fetched = studies.get(listed.study).and_then(|s| {
+        // Anybody can write a file that says it is evidence; what is written into a setup comes from none of those.
+        let fetched = studies.get(listed.study).filter(|s| s.document.facts.evidence).and_then(|s| {
             let captured = s.listing_of(s.entries.get(listed.entry)?)?.captured.as_ref();
             let package = captured.filter(|of| is_of(of, studies.get(study), entry))?.package.as_ref()?;
             Some((package.name.text.clone(), package.version.as_ref()?.text.clone()))

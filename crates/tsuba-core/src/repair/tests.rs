@@ -16,8 +16,9 @@ fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
         register: None,
         policy: crate::decide::Policy::default(),
     };
-    let others: Vec<Study> =
+    let mut others: Vec<Study> =
         evidence.iter().enumerate().map(|(at, text)| studied(&format!("e{at}.json"), text)).collect();
+    others.iter_mut().for_each(|other| other.document.facts.evidence = true);
     repair(&studied(path, text), &others, &crate::rules::all(), &options)
 }
 

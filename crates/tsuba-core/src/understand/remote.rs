@@ -45,6 +45,8 @@ impl Remote {
         };
         // A variable in the host's place hides it.
         let host = if host.contains(['$', '{', '%', '<']) { String::new() } else { host };
+        // A name with its root's dot is the same name.
+        let host = host.strip_suffix('.').map(str::to_owned).unwrap_or(host);
         let address = host.parse::<IpAddr>().ok();
         // From inside a container its engine's names lead to this machine.
         let engine =

@@ -179,6 +179,14 @@ impl Register {
         }
         let tables = root.get("decision").map(Node::members).unwrap_or_default();
         for table in tables {
+            let head = table.key.span.start as usize;
+            let line = text.get(..head).map_or("", |before| before.rsplit('\n').next().unwrap_or(before));
+            if document.text.len() == text.len() && line.trim_start() != "[decision." {
+                let line = document.lines.position(&document.text, head).line;
+                let why = "write each decision as a table of its own, headed [decision.NAME]".to_owned();
+                errors.push(RegisterError { line, why });
+                continue;
+            }
             let reading = Reading { document: &document, name: &table.key.text, node: &table.value };
             match reading.decision(table.key.span.start as usize) {
                 Ok(decision) => {

@@ -103,6 +103,9 @@ impl Reading<'_> {
         {
             wrong(at, "a finding is waived, and everything else is approved or refused".to_owned());
         }
+        if kind == Some(Kind::Approved) && matches!(scope, Some(Scope::Entry { .. })) && text("launch").is_none() {
+            wrong(at, "an approval of an entry says which launch was approved; `tsuba approve` writes it".to_owned());
+        }
         let conditions = self.node.get("conditions").map(Node::items).unwrap_or_default();
         let conditions = conditions.iter().filter_map(Node::text).map(str::to_owned).collect();
         let prints = self.node.get("listed").map(|listed| Prints {
