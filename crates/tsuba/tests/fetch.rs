@@ -98,6 +98,7 @@ fn a_package_of_the_javascript_registry_is_fetched_and_nothing_of_it_runs_meanwh
     let setup = json!({ "mcpServers": {
         "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@^2", "--harbour"] },
         "berth-board": { "command": "npx", "args": ["-y", "@saltmarsh/berth-board"] },
+        "quay-files": { "command": "npx", "args": ["-y", "@saltmarsh/quay-files"] },
     } });
     let dir = Dir::new(&[("setup.json", &setup.to_string()), ("package/server.js", SERVER)]);
     let proof = dir.path("installed");
@@ -112,7 +113,24 @@ fn a_package_of_the_javascript_registry_is_fetched_and_nothing_of_it_runs_meanwh
     let packed: Value = serde_json::from_slice(&packed.stdout).unwrap();
     let packed = packed.get(0).or_else(|| packed.get("@saltmarsh/tide-table")).unwrap();
     let tarball = std::fs::read(dir.path("package").join(packed["filename"].as_str().unwrap())).unwrap();
+    // A dependency in a repository is prepared by running its own script, whatever is said of install scripts.
+    let prepare = json!({ "name": "rope", "version": "1.0.0", "scripts": manifest["scripts"]["postinstall"].as_str().map(|script| json!({ "prepare": script, "install": script })) });
+    dir.write("rope/package.json", prepare.to_string().as_bytes());
+    dir.write("rope/.npmrc", b"ignore-scripts=false\n");
+    for args in [
+        &["init", "-q"][..],
+        &["add", "."],
+        &["-c", "user.name=x", "-c", "user.email=x@x.example", "commit", "-qm", "x"],
+    ] {
+        let _without_git_there_is_none = run("git", args, &dir.path("rope"));
+    }
+    let rope = format!("git+file://{}", dir.path("rope").display());
     let registry = Registry::new(|origin| {
+        let mut other = manifest.clone();
+        other["name"] = json!("@saltmarsh/quay-files");
+        other["dependencies"] = json!({ "rope": rope });
+        other["dist"] = json!({ "tarball": format!("{origin}/tarball.tgz"), "integrity": packed["integrity"] });
+        let other = json!({ "name": "@saltmarsh/quay-files", "dist-tags": { "latest": "2.4.1" }, "versions": { "2.4.1": other } });
         let mut version = manifest.clone();
         version["hasInstallScript"] = json!(true);
         version["deprecated"] = json!("use @saltmarsh/tides");
@@ -121,12 +139,13 @@ fn a_package_of_the_javascript_registry_is_fetched_and_nothing_of_it_runs_meanwh
             "versions": { "2.4.1": version }, "time": { "2.4.1": "2026-11-22T08:00:00.000Z" } });
         [
             ("/@saltmarsh/tide-table".to_owned(), ("application/json", document.to_string().into_bytes())),
+            ("/@saltmarsh/quay-files".to_owned(), ("application/json", other.to_string().into_bytes())),
             ("/tarball.tgz".to_owned(), ("application/octet-stream", tarball)),
         ]
         .into()
     });
     let out = capture(&dir, ("npm_config_registry", &registry.origin));
-    assert!(out.contains("asked 2 of 2 entries: 1 listed, 0 want a login, 1 did not answer"), "{out}");
+    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 want a login, 2 did not answer"), "{out}");
     assert!(out.contains("npm could not fetch it: E404\n    berth-board"), "{out}");
     assert!(!proof.exists(), "an install script ran");
     let kept = evidence(&dir, "tide-table");
@@ -167,6 +186,7 @@ fn a_package_of_the_python_registry_is_fetched_as_a_wheel_or_not_at_all() {
     let setup = json!({ "mcpServers": {
         "tides": { "command": "uvx", "args": ["--from", "saltmarsh-tides==1.2.0", "tides"] },
         "built": { "command": "uvx", "args": ["saltmarsh-built"] },
+        "direct": { "command": "uvx", "args": ["saltmarsh-direct"] },
     } });
     let dir = Dir::new(&[("setup.json", &setup.to_string()), ("wheel/saltmarsh_tides.py", MODULE)]);
     let info = "saltmarsh_tides-1.2.0.dist-info";
@@ -190,11 +210,38 @@ fn a_package_of_the_python_registry_is_fetched_as_a_wheel_or_not_at_all() {
     dir.write("sdist/saltmarsh-built-1.0/PKG-INFO", b"Metadata-Version: 2.1\nName: saltmarsh-built\nVersion: 1.0\n");
     run("python3", &["-m", "tarfile", "-c", "saltmarsh-built-1.0.tar.gz", "saltmarsh-built-1.0"], &dir.path("sdist"))
         .unwrap();
-    let registry = Registry::new(|_| {
+    // So must the address that a wheel requires.
+    let direct = "saltmarsh_direct-1.0.dist-info";
+    dir.write("direct/saltmarsh_direct.py", b"");
+    for (file, text) in [
+        (
+            "METADATA",
+            "Metadata-Version: 2.1\nName: saltmarsh-direct\nVersion: 1.0\nRequires-Dist: saltmarsh-built @ ORIGIN/files/saltmarsh-built-1.0.tar.gz\n",
+        ),
+        ("WHEEL", "Wheel-Version: 1.0\nGenerator: hand\nRoot-Is-Purelib: true\nTag: py3-none-any\n"),
+        ("RECORD", "saltmarsh_direct.py,,\n"),
+    ] {
+        dir.write(&format!("direct/{direct}/{file}"), text.as_bytes());
+    }
+    let registry = Registry::new(|origin| {
+        let metadata = dir.path("direct").join(direct).join("METADATA");
+        let text = std::fs::read_to_string(&metadata).unwrap().replace("ORIGIN", origin);
+        std::fs::write(&metadata, text).unwrap();
+        run(
+            "python3",
+            &["-m", "zipfile", "-c", "saltmarsh_direct-1.0-py3-none-any.whl", "saltmarsh_direct.py", direct],
+            &dir.path("direct"),
+        )
+        .unwrap();
         let page = |file: &str| format!("<!DOCTYPE html><a href=\"/files/{file}\">{file}</a>").into_bytes();
         [
             ("/simple/saltmarsh-tides/".to_owned(), ("text/html", page(wheel))),
             ("/simple/saltmarsh-built/".to_owned(), ("text/html", page("saltmarsh-built-1.0.tar.gz"))),
+            ("/simple/saltmarsh-direct/".to_owned(), ("text/html", page("saltmarsh_direct-1.0-py3-none-any.whl"))),
+            (
+                "/files/saltmarsh_direct-1.0-py3-none-any.whl".to_owned(),
+                ("application/zip", std::fs::read(dir.path("direct/saltmarsh_direct-1.0-py3-none-any.whl")).unwrap()),
+            ),
             (format!("/files/{wheel}"), ("application/zip", std::fs::read(folder.join(wheel)).unwrap())),
             (
                 "/files/saltmarsh-built-1.0.tar.gz".to_owned(),
@@ -204,7 +251,7 @@ fn a_package_of_the_python_registry_is_fetched_as_a_wheel_or_not_at_all() {
         .into()
     });
     let out = capture(&dir, ("PIP_INDEX_URL", &format!("{}/simple/", registry.origin)));
-    assert!(out.contains("asked 2 of 2 entries: 1 listed, 0 want a login, 1 did not answer"), "{out}");
+    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 want a login, 2 did not answer"), "{out}");
     assert!(out.contains("what must be built is not fetched"), "{out}");
     assert!(!proof.exists(), "a build ran");
     let kept = evidence(&dir, "tides");

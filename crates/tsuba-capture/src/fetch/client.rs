@@ -72,7 +72,20 @@ impl Work<'_> {
                 }
             }
         }
-        let status = child.wait().map_err(|_| format!("{program} is gone"))?;
+        // It may go on after it has closed its streams.
+        let status = loop {
+            match child.try_wait() {
+                Ok(Some(status)) => break status,
+                Ok(None) if !self.stop.load(Ordering::Relaxed) && Instant::now() < self.until => {
+                    thread::sleep(Duration::from_millis(10));
+                }
+                Ok(None) | Err(_) => {
+                    let _gone = child.kill();
+                    let _gone = child.wait();
+                    return Err(format!("{program} did not end"));
+                }
+            }
+        };
         let [out, err] = said;
         Ok(Said { success: status.success(), out, err })
     }

@@ -29,6 +29,13 @@ pub(super) fn spec(package: &Named) -> Option<String> {
 /// Options that every call has: nothing of a package is run, and nothing is written outside of the folder.
 const QUIET: &[&str] = &[
     "--ignore-scripts",
+    // A dependency that is no package of a registry is prepared by running it, and may be anywhere, also in this machine's own network. The first
+    // is known to every npm, the others to the newer ones.
+    "--git=false",
+    "--allow-git=none",
+    "--allow-remote=none",
+    "--allow-file=none",
+    "--allow-directory=none",
     "--no-audit",
     "--no-fund",
     "--no-update-notifier",
