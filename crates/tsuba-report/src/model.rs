@@ -511,11 +511,11 @@ impl Report {
         }
     }
 
-    /// The same without the findings of an earlier report, by their fingerprints: what is new or changed.
+    /// The same without the findings of an earlier report, by their fingerprints: what is new, or worse than it was.
     #[must_use]
-    pub fn beyond(mut self, known: &BTreeSet<String>) -> Self {
+    pub fn beyond(mut self, known: &BTreeMap<String, Severity>) -> Self {
         let before = self.findings.len();
-        self.findings.retain(|finding| !known.contains(&finding.fingerprint));
+        self.findings.retain(|finding| known.get(&finding.fingerprint).is_none_or(|was| finding.severity > *was));
         self.summary.known = before - self.findings.len();
         self.summary.findings = Severity::ALL.map(|s| (s.name(), 0)).into();
         for finding in self.findings.iter().filter(|finding| finding.waived.is_none()) {

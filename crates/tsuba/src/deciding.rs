@@ -112,18 +112,26 @@ pub(crate) enum For {
 }
 
 /// The scope of a decision on an entry.
-pub(crate) fn scope(kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
-    let name = &entry.name.text;
+pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
+    let name = audit.cleaner.clean(&entry.name.text);
     match on {
-        For::Entry => Ok(Scope::Entry { setup: study.document.path.clone(), entry: name.clone() }),
+        For::Entry => Ok(Scope::Entry { setup: study.document.path.clone(), entry: entry.name.text.clone() }),
         For::Package => {
             let Some((source, package, version)) = started(entry) else {
-                bail!("{name} does not start one package or image: decide on the entry")
+                bail!("{name} does not start one package or image alone: decide on the entry")
             };
             if kind == Kind::Approved && version.is_none() {
+                let package = audit.cleaner.clean(&package);
                 bail!("{name} names no version of {package}: pin it first, or decide on the entry");
             }
+            // An address may hold a login, and the register is for everybody.
+            if audit.cleaner.clean(&package).as_str() != package {
+                bail!("{name} starts what cannot be written down as it is: decide on the entry");
+            }
             Ok(Scope::Package { source: source.to_owned(), package, version })
+        }
+        For::Host if kind == Kind::Approved && entry.plan.is_some() => {
+            bail!("{name} starts a program, which the host says nothing of: decide on the entry")
         }
         For::Host => match entry.remote.as_ref().map(|remote| remote.host.clone()).filter(|host| !host.is_empty()) {
             Some(host) => Ok(Scope::Host { host }),

@@ -44,13 +44,15 @@ pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Res
     let mut register = read(&lock.0, path)?;
     for decision in decisions {
         let text = register.with(decision);
-        // What is written must be read again, whatever is in it.
-        register = Register::read(&text).map_err(|errors| {
-            anyhow::anyhow!(
-                "the decision cannot be written down: {}",
-                errors.first().map(ToString::to_string).unwrap_or_default()
-            )
-        })?;
+        // What is written must be read again, and nothing else may have come or gone, whatever is in the file.
+        let next = Register::read(&text).ok().filter(|next| {
+            let others = |all: &Register| -> Vec<Decision> {
+                all.decisions.iter().filter(|other| other.id() != decision.id()).cloned().collect()
+            };
+            next.decisions.contains(decision) && others(next) == others(&register)
+        });
+        register =
+            next.with_context(|| format!("{}: the decision cannot be written among the others", path.display()))?;
     }
     output::replace(path, register.text().as_bytes())?;
     Ok(path.to_owned())
@@ -62,6 +64,11 @@ struct Lock(File);
 impl Lock {
     fn take(path: &Path) -> io::Result<Self> {
         loop {
+            // A link that leads nowhere would have a register made wherever its author wants one.
+            let dangling = path.symlink_metadata().is_ok_and(|link| link.is_symlink()) && path.metadata().is_err();
+            if dangling || path.metadata().is_ok_and(|metadata| !metadata.is_file()) {
+                return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is no file"));
+            }
             let file = OpenOptions::new().read(true).write(true).create(true).truncate(false).open(path)?;
             lock(&file)?;
             if is_current(&file, path)? {

@@ -105,6 +105,21 @@ fn what_cannot_be_mended_is_told() {
         run.err()
     );
     assert_eq!(std::fs::read(dir.path("wide.json")).unwrap(), wide);
+    // One that cannot be written does not hold up the others; a link leads out of what was named.
+    dir.write("elsewhere/open.json", OPEN.as_bytes());
+    dir.write("in/open.json", OPEN.as_bytes());
+    std::os::unix::fs::symlink("../elsewhere/open.json", dir.path("in/link.json")).unwrap();
+    let run = dir.run(&["repair", "in", "--apply"]);
+    assert!(run.status() == 2 && run.err().contains("in/link.json: is a link"), "{}", run.err());
+    assert_eq!(std::fs::read_to_string(dir.path("elsewhere/open.json")).unwrap(), OPEN);
+    assert_ne!(std::fs::read_to_string(dir.path("in/open.json")).unwrap(), OPEN);
+    // What is accepted is left.
+    dir.write("waived/open.json", OPEN.as_bytes());
+    let waive =
+        ["waive", "waived", "--rule", "power/unasked", "--until", "2999-01-01", "--reason", "x", "--by", "ines"];
+    assert_eq!(dir.run(&waive).status(), 0);
+    let run = dir.run(&["repair", "waived"]);
+    assert!(run.err().starts_with("1 finding can be mended") && !run.out().contains("power/unasked"), "{}", run.err());
     let run = dir.run_with(&["repair", "-"], SECRET.as_bytes());
     assert!(run.status() == 2 && run.err().contains("name the file"), "{}", run.err());
     let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);

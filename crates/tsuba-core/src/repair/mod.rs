@@ -40,8 +40,10 @@ pub struct Repaired {
     pub left: Vec<Mended>,
 }
 
-/// More changes than this are not made in one document.
+/// More changes than this are not tried in one document.
 const MOST: usize = 500;
+/// Each change is read and judged: in a long document fewer are tried (bytes in all).
+const WORK: usize = 256 << 20;
 
 /// Mends a document; `others` are studied documents that say something about it: evidence, above all.
 pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], options: &Options) -> Repaired {
@@ -53,8 +55,11 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
     }
     let Some(mut now) = workshop.judge(&out.text) else { return out };
     let mut given_up: BTreeSet<(String, String)> = BTreeSet::new();
-    for _ in 0..MOST {
-        let open = now.own().find(|finding| finding.repair.is_some() && !given_up.contains(&key(finding)));
+    let is_open = |finding: &&Finding, given_up: &BTreeSet<(String, String)>| {
+        finding.repair.is_some() && finding.waived.is_none() && !given_up.contains(&key(finding))
+    };
+    for _ in 0..MOST.min(1 + WORK / out.text.len().max(1)) {
+        let open = now.own().find(|finding| is_open(finding, &given_up));
         let Some(finding) = open else { break };
         let told = mended(finding);
         match workshop.mend(&now, finding) {
@@ -68,6 +73,7 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
             }
         }
     }
+    out.left.extend(now.own().filter(|finding| is_open(finding, &given_up)).map(mended));
     out
 }
 

@@ -55,7 +55,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 open.join(", ")
             );
         }
-        let scope = scope(Kind::Approved, args.on, study, entry)?;
+        let scope = scope(&audit, Kind::Approved, args.on, study, entry)?;
         let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
         decision.conditions.clone_from(&args.condition);
         seen(&mut decision, &audit, entry);

@@ -47,7 +47,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if !args.entry.is_empty() {
         let audit = judged(&args.r#where, &[], &args.decider)?;
         for (_, study, entry) in named(&audit, &args.entry)? {
-            scopes.push(scope(Kind::Refused, args.on, study, entry)?);
+            scopes.push(scope(&audit, Kind::Refused, args.on, study, entry)?);
         }
         cleaner = Some(audit.cleaner);
     }

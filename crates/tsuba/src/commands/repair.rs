@@ -4,12 +4,13 @@ use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::output;
 use crate::register;
+use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use tsuba_core::judge::{InTurn, Options, Rule, audit};
+use tsuba_core::judge::{Finding, Options, Rule, audit};
 use tsuba_core::repair::{Mended, Repaired, repair};
 use tsuba_core::text::Cleaner;
 use tsuba_core::understand::Study;
@@ -64,12 +65,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         register: register::load(args.register.as_deref())?,
         policy: tsuba_core::decide::Policy::default(),
     };
-    let whole = audit(gathered.studies, gathered.unread, &rules, &options, &InTurn);
-    let mut wanted: Vec<usize> =
-        whole.findings.iter().filter(|finding| finding.repair.is_some()).map(|finding| finding.stands.study).collect();
+    let whole = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(args.r#where.jobs));
+    // What is accepted is left as it is.
+    let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none();
+    let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.stands.study).collect();
     wanted.sort_unstable();
     wanted.dedup();
-    let (mut works, mut left) = (Vec::new(), Vec::new());
+    let (mut works, mut left, mut failed) = (Vec::new(), Vec::new(), Vec::new());
     for study in wanted.iter().filter_map(|at| whole.studies.get(*at)) {
         let path = study.document.path.as_str();
         // Only what was captured of this document says something of it.
@@ -85,7 +87,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
         match work(study, repaired) {
             Ok(work) => works.push(work),
-            Err(why) => bail!("{}: {why}", whole.cleaner.clean(&study.document.path)),
+            Err(why) => failed.push(format!("{}: {why}", whole.cleaner.clean(&study.document.path))),
         }
     }
     if args.apply {
@@ -94,7 +96,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         show(&works, &whole.cleaner)?
     }
     let count: usize = works.iter().map(|work| work.repaired.done.len()).sum();
-    let open = whole.findings.iter().filter(|finding| finding.repair.is_none()).count();
+    let open = whole.findings.iter().filter(|finding| finding.repair.is_none() && finding.waived.is_none()).count();
     let mut err = anstream::stderr().lock();
     let verb = if args.apply { "mended" } else { "can be mended" };
     let number = |count: usize, one: &str, more: &str| format!("{count} {}", if count == 1 { one } else { more });
@@ -104,7 +106,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let line = format!("not safely: {path}:{}  {}  {}", mended.line, mended.rule, mended.message);
         writeln!(err, "{}", whole.cleaner.clean(&line))?;
     }
-    Ok(Done::Clean)
+    drop(err);
+    if failed.is_empty() { Ok(Done::Clean) } else { bail!("left as they are:\n       {}", failed.join("\n       ")) }
 }
 
 /// What is in the file, and what will be: only UTF-8 is written.
@@ -112,6 +115,10 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
     let path = study.document.path.clone();
     if path == "-" {
         return Err("standard input is no file; name the file");
+    }
+    // A link in a folder that somebody else wrote may lead anywhere.
+    if Path::new(&path).symlink_metadata().is_ok_and(|metadata| metadata.is_symlink()) {
+        return Err("is a link; name the file that it leads to");
     }
     let before = fs::read(&path).map_err(|_| "cannot be read any more")?;
     let (mark, rest) = match before.strip_prefix(MARK) {

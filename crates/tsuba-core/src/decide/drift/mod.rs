@@ -1,5 +1,6 @@
 //! Drift: what is other now than it was, from two reports (`tsuba-report/1`), and how much it weighs.
 
+use crate::judge::Severity;
 use crate::prelude::*;
 use serde::Deserialize;
 use similar::{ChangeTag, TextDiff};
@@ -172,9 +173,10 @@ impl Snapshot {
         self.schema == "tsuba-report/1"
     }
 
-    /// The fingerprints of its findings.
-    pub fn findings(&self) -> BTreeSet<String> {
-        self.findings.iter().map(|finding| finding.fingerprint.clone()).collect()
+    /// Its findings by their fingerprints, with how bad they were.
+    pub fn findings(&self) -> BTreeMap<String, Severity> {
+        let weighed = |finding: &Finding| Severity::from_name(&finding.severity).unwrap_or(Severity::Note);
+        self.findings.iter().map(|finding| (finding.fingerprint.clone(), weighed(finding))).collect()
     }
 }
 
