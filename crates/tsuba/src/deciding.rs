@@ -8,7 +8,7 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::decide::{Decision, Kind, Prints, Scope, launch_print, started};
-use tsuba_core::judge::{Audit, Options, Stands, audit};
+use tsuba_core::judge::{Audit, Options, Stands, audit, wary_cleaner};
 use tsuba_core::understand::{Entry, Study};
 
 /// Who decides, why, until when, and where that is written down.
@@ -50,6 +50,7 @@ impl Decider {
         if self.reason.trim().is_empty() {
             bail!("--reason is empty: say why, so that the next reviewer knows");
         }
+        may_be_written([Some(&self.reason), self.by.as_ref(), self.team.as_ref()].into_iter().flatten())?;
         let on = self.today()?;
         if let Some(over) = until.filter(|until| *until < on) {
             bail!("--until {over} is over already");
@@ -67,6 +68,15 @@ impl Decider {
             prints: None,
         })
     }
+}
+
+/// The register is for everybody, for ever: may these texts stand in it?
+pub(crate) fn may_be_written<'t>(texts: impl IntoIterator<Item = &'t String>) -> anyhow::Result<()> {
+    let cleaner = wary_cleaner();
+    if texts.into_iter().any(|text| cleaner.clean(text).as_str() != text) {
+        bail!("what is to be written down holds a secret, or characters that nobody sees; nothing was written");
+    }
+    Ok(())
 }
 
 /// A date of an option.

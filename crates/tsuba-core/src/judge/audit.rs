@@ -186,6 +186,11 @@ pub fn audit(
     Audit { studies, findings, judgements, unread, register, standings, cleaner, names }
 }
 
+/// A gate for texts of which no secret is known: what has the form of one is masked all the same.
+pub fn wary_cleaner() -> Cleaner {
+    Cleaner::new([], [], |text, from| next_token(text, from).map(|(range, ..)| range))
+}
+
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
 fn cleaner(studies: &[Study]) -> Cleaner {
     let secrets = || studies.iter().flat_map(Study::all_handed).map(|(_, handed)| handed);

@@ -11,7 +11,7 @@ mod spread;
 mod verdict;
 mod weight;
 
-pub use audit::{Audit, Finding, Options, UnreadFile, audit};
+pub use audit::{Audit, Finding, Options, UnreadFile, audit, wary_cleaner};
 pub use excerpt::Excerpt;
 pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands};
 pub use spread::{InTurn, Spread};

@@ -1,6 +1,6 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
-use crate::deciding::{Decider, For, date, judged, named, scope, seen};
+use crate::deciding::{Decider, For, date, judged, may_be_written, named, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::register;
@@ -42,6 +42,7 @@ pub(crate) struct Args {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
+    may_be_written(&args.condition)?;
     let audit = judged(&args.r#where, &args.evidence, &args.decider)?;
     let mut decisions = Vec::new();
     let mut told = Vec::new();

@@ -8,7 +8,7 @@ use std::fs::File;
 use std::io::{self, Read as _, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
-use tsuba_core::text::Cleaner;
+use tsuba_core::judge::wary_cleaner;
 
 /// Show what has changed between two JSON reports: entries, how they are started, and every word that a model reads
 ///
@@ -80,13 +80,9 @@ pub(crate) fn snapshot(path: &Path) -> anyhow::Result<Snapshot> {
     }
 }
 
-/// Whoever wrote the reports may have written anything into them.
-fn cleaner() -> Cleaner {
-    Cleaner::new([], [], |_, _| None)
-}
-
 fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {
-    let cleaner = cleaner();
+    // Whoever wrote the reports may have written anything into them.
+    let cleaner = wary_cleaner();
     let count = |weight: Weight| changes.iter().filter(|change| change.weight == weight).count();
     let counts: Vec<String> =
         Weight::ALL.iter().map(|weight| format!("{} {}", count(*weight), weight.name())).collect();
@@ -112,7 +108,7 @@ fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {
 }
 
 fn rows(changes: &[Change]) -> serde_json::Value {
-    let cleaner = cleaner();
+    let cleaner = wary_cleaner();
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
     let kind = |kind: PieceKind| match kind {
         PieceKind::Kept => "kept",

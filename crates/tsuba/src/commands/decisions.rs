@@ -9,6 +9,7 @@ use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
 use tsuba_core::decide::{Decision, Kind, Scope};
+use tsuba_core::judge::wary_cleaner;
 use tsuba_core::text::Cleaner;
 
 /// Show what was decided
@@ -70,8 +71,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .collect();
     shown.sort_by(|a, b| (a.kind, &a.scope, &a.team).cmp(&(b.kind, &b.scope, &b.team)));
     let mut out = anstream::stdout().lock();
+    // Whoever may write the register may write anything into it.
+    let cleaner = wary_cleaner();
     if args.format == FormatName::Json {
-        let rows: Vec<_> = shown.iter().map(|decision| row(decision, decision.holds(today))).collect();
+        let rows: Vec<_> = shown.iter().map(|decision| row(&cleaner, decision, decision.holds(today))).collect();
         writeln!(out, "{}", serde_json::to_string_pretty(&json!({ "as_of": today.to_string(), "decisions": rows }))?)?;
         return Ok(Done::Clean);
     }
@@ -85,8 +88,6 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         count(Kind::Refused),
         count(Kind::Waived)
     )?;
-    // Whoever may write the register may write anything into it.
-    let cleaner = Cleaner::new([], [], |_, _| None);
     for decision in shown {
         let until = match decision.until {
             Some(until) if until < today => format!(", over since {until}"),
@@ -121,16 +122,19 @@ pub(crate) fn what(decision: &Decision) -> String {
     }
 }
 
-fn row(decision: &Decision, holds: bool) -> serde_json::Value {
+fn row(cleaner: &Cleaner, decision: &Decision, holds: bool) -> serde_json::Value {
+    let clean = |text: &String| cleaner.clean(text).as_str().to_owned();
     let scope = match &decision.scope {
-        Scope::Entry { setup, entry } => json!({ "setup": setup, "entry": entry }),
+        Scope::Entry { setup, entry } => json!({ "setup": clean(setup), "entry": clean(entry) }),
         Scope::Package { source, package, version } => {
-            json!({ "source": source, "package": package, "version": version })
+            json!({ "source": clean(source), "package": clean(package), "version": version.as_ref().map(clean) })
         }
-        Scope::Host { host } => json!({ "host": host }),
-        Scope::Finding { rule, finding } => json!({ "rule": rule, "finding": finding }),
+        Scope::Host { host } => json!({ "host": clean(host) }),
+        Scope::Finding { rule, finding } => json!({ "rule": clean(rule), "finding": clean(finding) }),
     };
-    json!({ "id": decision.id(), "kind": decision.kind.name(), "on": scope, "team": decision.team, "by": decision.by,
-        "decided": decision.on.to_string(), "until": decision.until.map(|until| until.to_string()), "reason": decision.reason,
-        "conditions": decision.conditions, "holds": holds })
+    let conditions: Vec<String> = decision.conditions.iter().map(clean).collect();
+    json!({ "id": decision.id(), "kind": decision.kind.name(), "on": scope, "team": decision.team.as_ref().map(clean),
+        "by": clean(&decision.by), "decided": decision.on.to_string(),
+        "until": decision.until.map(|until| until.to_string()), "reason": clean(&decision.reason),
+        "conditions": conditions, "holds": holds })
 }
