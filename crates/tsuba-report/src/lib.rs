@@ -20,4 +20,4 @@ pub use markdown::Markdown;
 pub use model::Report;
 pub use sarif::Sarif;
 pub use style::{Look, Tint};
-pub use text::Text;
+pub use text::{Text, count};

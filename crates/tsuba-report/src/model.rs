@@ -18,6 +18,9 @@ pub struct Report {
     pub as_of: String,
     /// What was looked at, as given.
     pub inputs: Vec<Text>,
+    /// The policy and the register that it was judged with.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub judged_with: Vec<Text>,
     /// The setups, by path.
     pub setups: Vec<Setup>,
     /// The entries, by setup and place.
@@ -334,6 +337,10 @@ pub struct FindingRow {
     /// `critical`, `high`, `medium`, `low` or `note`.
     #[schemars(with = "String")]
     pub severity: Severity,
+    /// What it would be if the policy said nothing of it; left out where that is the same.
+    #[schemars(with = "Option<String>")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub without_policy: Option<Severity>,
     /// `certain`, `likely` or `possible`.
     #[schemars(with = "String")]
     pub confidence: Confidence,
@@ -503,12 +510,21 @@ impl Report {
             tool: Tool { name: "tsuba", version },
             as_of: as_of.to_string(),
             inputs: inputs.iter().map(|input| clean(input)).collect(),
+            judged_with: Vec::new(),
             setups,
             entries,
             findings,
             unread,
             summary,
         }
+    }
+
+    /// The same with the files it was judged with: who wrote them decides with.
+    #[must_use]
+    pub fn with_files(mut self, files: &[String]) -> Self {
+        let cleaner = tsuba_core::judge::wary_cleaner();
+        self.judged_with = files.iter().map(|file| Text(cleaner.clean(file))).collect();
+        self
     }
 
     /// The same without the findings of an earlier report, by their fingerprints: what is new, or worse than it was.

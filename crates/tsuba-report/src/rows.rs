@@ -256,6 +256,7 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow
     Some(FindingRow {
         rule: finding.rule.id,
         severity: finding.severity,
+        without_policy: (finding.unruled != finding.severity).then_some(finding.unruled),
         confidence: finding.confidence,
         setup: Text(audit.cleaner.clean(&study.document.path)),
         entry: entry.map(|entry| entry_id(study, entry)),

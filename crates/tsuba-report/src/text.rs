@@ -122,6 +122,17 @@ impl Text {
             "{found}{waived}{known}{unread}   {}",
             look.paint(Tint::Quiet, &format!("(as of {})", report.as_of))
         )?;
+        if !report.judged_with.is_empty() {
+            let files: Vec<&str> = report.judged_with.iter().map(|file| file.as_str()).collect();
+            let changed = report.findings.iter().filter(|finding| finding.without_policy.is_some()).count();
+            let changed = match changed {
+                0 => String::new(),
+                changed => {
+                    format!("; {} weighed otherwise by the policy", count(changed, "finding", "findings"))
+                }
+            };
+            writeln!(out, "judged with {}{changed}", files.join(" and "))?;
+        }
         self.often(report, out)
     }
 
@@ -241,6 +252,8 @@ impl Text {
         } else {
             format!(" ({})", finding.confidence.name())
         };
+        let ruled = finding.without_policy.map(|own| format!(" ({own} without the policy)")).unwrap_or_default();
+        let sure = sure + &ruled;
         let place =
             format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
         let used = INDENT + 9 + finding.rule.len() + sure.len() + 2;
@@ -388,6 +401,6 @@ fn inputs(report: &Report) -> String {
 }
 
 /// `1 entry`, `3 entries`.
-pub(crate) fn count(number: usize, one: &str, more: &str) -> String {
+pub fn count(number: usize, one: &str, more: &str) -> String {
     format!("{number} {}", if number == 1 { one } else { more })
 }

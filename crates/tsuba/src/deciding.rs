@@ -8,7 +8,7 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::decide::{Decision, Kind, Prints, Scope, launch_print, started};
-use tsuba_core::judge::{Audit, Options, Stands, audit, wary_cleaner};
+use tsuba_core::judge::{Audit, Options, Stands, audit, listing_of, wary_cleaner};
 use tsuba_core::understand::{Entry, Study};
 
 /// Who decides, why, until when, and where that is written down.
@@ -153,9 +153,5 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &E
 /// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists.
 pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
     decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_print(entry));
-    let listing = entry.listed.and_then(|listed| {
-        let study = audit.studies.get(listed.study)?;
-        study.listing_of(study.entries.get(listed.entry)?)
-    });
-    decision.prints = listing.map(Prints::of);
+    decision.prints = listing_of(&audit.studies, entry).map(Prints::of);
 }

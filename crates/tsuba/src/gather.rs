@@ -83,6 +83,8 @@ pub(crate) struct Gathered {
     pub(crate) key: Option<Key>,
     /// What the company has decided for all.
     pub(crate) policy: Policy,
+    /// The configuration that was read.
+    pub(crate) config: Option<PathBuf>,
 }
 
 /// Collects from several threads.
@@ -155,7 +157,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
     let key = config.key_file.as_deref().map(key).transpose()?;
     let inputs = wanted.names();
-    Ok(Gathered { studies, unread, inputs, key, policy })
+    Ok(Gathered { studies, unread, inputs, key, policy, config: config_path(wanted.config.as_deref()) })
 }
 
 fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
@@ -216,13 +218,15 @@ fn key(path: &Path) -> anyhow::Result<Key> {
     Ok(Key::new(bytes))
 }
 
-fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
+/// The configuration that is named; else the one in the current folder, where there is one.
+fn config_path(named: Option<&Path>) -> Option<PathBuf> {
     let default = Path::new("tsuba.toml");
-    let path = match named {
-        Some(path) => path,
-        None if default.is_file() => default,
-        None => return Ok((Config::default(), Policy::default())),
-    };
+    named.or_else(|| default.is_file().then_some(default)).map(Path::to_path_buf)
+}
+
+fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
+    let Some(path) = config_path(named) else { return Ok((Config::default(), Policy::default())) };
+    let path = path.as_path();
     let text =
         std::fs::read_to_string(path).with_context(|| format!("cannot read the configuration {}", path.display()))?;
     let config = Config::parse(path, &text)?;

@@ -13,12 +13,15 @@ pub(crate) const NAME: &str = "tsuba-register.toml";
 const MOST: u64 = 64 << 20;
 
 /// The register that is named; else the one in the current folder, where there is one.
+pub(crate) fn path(named: Option<&Path>) -> Option<PathBuf> {
+    let default = Path::new(NAME);
+    named.or_else(|| default.is_file().then_some(default)).map(Path::to_path_buf)
+}
+
+/// Reads it.
 pub(crate) fn load(named: Option<&Path>) -> anyhow::Result<Option<Register>> {
-    let path = match named {
-        Some(path) => path,
-        None if Path::new(NAME).is_file() => Path::new(NAME),
-        None => return Ok(None),
-    };
+    let Some(path) = path(named) else { return Ok(None) };
+    let path = path.as_path();
     let file = File::open(path).with_context(|| format!("cannot read the register {}", path.display()))?;
     read(&file, path).map(Some)
 }

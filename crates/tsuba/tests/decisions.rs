@@ -235,6 +235,9 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
         "{}",
         run.out()
     );
+    // Who can write the policy decides with: it is named, and so is what it changed.
+    assert!(run.out().contains("judged with tsuba.toml; 1 finding weighed otherwise by the policy"), "{}", run.out());
+    assert!(run.out().contains("review/not-allowed (high without the policy)"), "{}", run.out());
     assert_eq!(dir.run(&["audit", "mcp.json", "--gate", "none"]).status(), 0);
     for (from, to, told) in [
         ("[allow]", "[allowed]", "tsuba.toml:3: unknown field"),

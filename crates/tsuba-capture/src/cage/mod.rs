@@ -257,7 +257,7 @@ mod tests {
             ("/home", false),
             ("/", false),
             ("/opt", false),
-            ("/home/crew/work/tide-table", true),
+            ("/home/crew/boats/tide-table", true),
             ("/opt/saltmarsh/runtimes/22", true),
         ] {
             assert_eq!(may_be_shown(Path::new(folder)), want, "{folder}");

@@ -2,6 +2,7 @@
 
 use super::print::{Prints, launch_print};
 use super::register::{Decision, Kind, Register, Scope};
+use crate::judge::listing_of;
 use crate::prelude::*;
 use crate::understand::launch::{Package, Step, StepKind};
 use crate::understand::{Entry, Study};
@@ -117,7 +118,7 @@ impl<'r> Index<'r> {
             let Some(decision) = register.decisions.get(at) else { continue };
             let team = decision.team.is_none() || decision.team == study.document.facts.team;
             if team && covers(decision, entry, &fetched) {
-                let standing = judged(at, decision, entry, || listed(studies, entry), today);
+                let standing = judged(at, decision, entry, || listing_of(studies, entry).map(Prints::of), today);
                 if standing.rank() > best.rank() {
                     best = standing;
                 }
@@ -173,13 +174,6 @@ fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Op
         changed.extend(now.beyond(old));
     }
     if changed.is_empty() { Standing::Approved(at) } else { Standing::Changed(at, changed) }
-}
-
-/// What is known of what its server lists.
-fn listed(studies: &[Study], entry: &Entry) -> Option<Prints> {
-    let listed = entry.listed?;
-    let study = studies.get(listed.study)?;
-    study.listing_of(study.entries.get(listed.entry)?).map(Prints::of)
 }
 
 /// A package, image or script that is fetched to be run.

@@ -48,6 +48,8 @@ pub struct Finding {
     pub rule: &'static Rule,
     /// How bad it is here.
     pub severity: Severity,
+    /// How bad it would be if the policy said nothing of it.
+    pub unruled: Severity,
     /// How sure it is.
     pub confidence: Confidence,
     /// Which setup and entry.
@@ -292,6 +294,7 @@ fn finding(
     let Located { span, pointer, .. } = &hit.at;
     Some(Finding {
         rule,
+        unruled: weighed,
         severity: policy.severity(rule.id, &document.path, weighed),
         confidence: hit.confidence,
         stands: hit.stands,

@@ -13,7 +13,7 @@ mod weight;
 
 pub use audit::{Audit, Finding, Options, UnreadFile, audit, wary_cleaner};
 pub use excerpt::Excerpt;
-pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands};
+pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands, listing_of};
 pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};
 pub use weight::{Circumstance, Confidence, Severity};

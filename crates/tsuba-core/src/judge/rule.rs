@@ -106,6 +106,13 @@ pub struct OAuth<'a> {
     pub today: Date,
 }
 
+/// What the server of an entry lists elsewhere, if that is known.
+pub fn listing_of<'a>(studies: &'a [Study], entry: &Entry) -> Option<&'a Listing> {
+    let listed = entry.listed?;
+    let study = studies.get(listed.study)?;
+    study.listing_of(study.entries.get(listed.entry)?)
+}
+
 /// Every setup of the audit.
 #[derive(Clone, Copy, Debug)]
 pub struct All<'a> {
@@ -122,9 +129,9 @@ pub struct All<'a> {
 }
 
 impl<'a> All<'a> {
-    /// Every entry on which something can be decided, with where it stands and the decision that this rests on.
+    /// Every entry that is switched on, with where it stands in the register and the decision that this rests on.
     pub fn standings(&self) -> impl Iterator<Item = (Stands, &'a Entry, &'a Standing, Option<&'a Decision>)> {
-        self.entries().filter_map(|(stands, _, entry)| {
+        self.entries().filter(|(_, _, entry)| !entry.disabled).filter_map(|(stands, _, entry)| {
             let standing = self.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
             let decision = standing.decision().zip(self.register).and_then(|(at, r)| r.decisions.get(at));
             Some((stands, entry, standing, decision))
@@ -151,9 +158,7 @@ pub struct Client<'a> {
 impl<'a> All<'a> {
     /// What the server of an entry lists, if that is known.
     pub fn listing_of(&self, entry: &Entry) -> Option<&'a Listing> {
-        let listed = entry.listed?;
-        let study = self.studies.get(listed.study)?;
-        study.listing_of(study.entries.get(listed.entry)?)
+        listing_of(self.studies, entry)
     }
 
     /// Every client: first those of one setup, then those of people with several setups.

@@ -1,11 +1,12 @@
 //! `tsuba audit`: the main job.
 
+use crate::deciding::date;
 use crate::exit::Done;
 use crate::gather::{Gathered, Where, gather};
 use crate::output;
 use crate::register;
 use crate::threads::Threads;
-use anyhow::{Context as _, bail};
+use anyhow::bail;
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use std::mem::ManuallyDrop;
@@ -96,7 +97,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     // What was asked for is the inputs; evidence is of them.
     gathered.inputs = args.r#where.names();
     let gate = args.report.gate.map_or_else(|| gathered.policy.gate.or(Some(Severity::High)), Gate::severity);
-    let report = judged(gathered, options, args.r#where.jobs);
+    let files = [gathered.config.clone(), register::path(args.register.as_deref())];
+    let files: Vec<String> = files.into_iter().flatten().map(|file| file.to_string_lossy().into_owned()).collect();
+    let report = judged(gathered, options, args.r#where.jobs).with_files(&files);
     let report = match since {
         Some(since) => report.beyond(&since.findings()),
         None => report,
@@ -109,9 +112,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 /// Checks what was typed before any work is done.
 pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
     let today = match &args.as_of {
-        Some(text) => {
-            text.parse::<Date>().with_context(|| format!("--as-of {text}: not a date; write it as 2026-11-24"))?
-        }
+        Some(text) => date("--as-of", text)?,
         None => today(),
     };
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();

@@ -14,6 +14,7 @@ use tsuba_core::judge::{Finding, Options, Rule, audit};
 use tsuba_core::repair::{Mended, Repaired, repair};
 use tsuba_core::text::Cleaner;
 use tsuba_core::understand::Study;
+use tsuba_report::count as number;
 
 /// Mend what can be mended safely: a unified diff, or with --apply the files themselves
 ///
@@ -99,7 +100,6 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let open = whole.findings.iter().filter(|finding| finding.repair.is_none() && finding.waived.is_none()).count();
     let mut err = anstream::stderr().lock();
     let verb = if args.apply { "mended" } else { "can be mended" };
-    let number = |count: usize, one: &str, more: &str| format!("{count} {}", if count == 1 { one } else { more });
     let (findings, files) = (number(count, "finding", "findings"), number(works.len(), "file", "files"));
     writeln!(err, "{findings} {verb} in {files}; {open} more need a person")?;
     for (path, mended) in left {

@@ -45,7 +45,7 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Changed(_, what), Some(decision), false) = (standing, decision, entry.disabled) {
+        if let (Standing::Changed(_, what), Some(decision)) = (standing, decision) {
             let mut told: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
             let more = format!("{} more", what.len().saturating_sub(MOST));
             told.extend((what.len() > MOST).then_some(more.as_str()));

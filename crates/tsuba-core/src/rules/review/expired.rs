@@ -43,7 +43,7 @@ until = 2026-11-24
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Expired(_), Some(decision), false) = (standing, decision, entry.disabled) {
+        if let (Standing::Expired(_), Some(decision)) = (standing, decision) {
             let until = decision.until.map(|until| until.to_string()).unwrap_or_default();
             out.hit_in(stands, &entry.name)
                 .word("entry", entry.name.text.clone())

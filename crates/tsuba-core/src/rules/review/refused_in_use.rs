@@ -41,7 +41,7 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Refused(_), Some(decision), false) = (standing, decision, entry.disabled) {
+        if let (Standing::Refused(_), Some(decision)) = (standing, decision) {
             out.hit_in(stands, &entry.name)
                 .word("by", decision.by.clone())
                 .word("on", decision.on.to_string())

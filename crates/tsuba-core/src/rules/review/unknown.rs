@@ -40,7 +40,7 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, _) in all.standings() {
-        if *standing == Standing::Unknown && !entry.disabled {
+        if *standing == Standing::Unknown {
             out.hit_in(stands, &entry.name).word("entry", entry.name.text.clone());
         }
     }
