@@ -6,6 +6,7 @@ pub(crate) use alloc::{
     collections::{BTreeMap, BTreeSet},
     format,
     string::{String, ToString},
+    sync::Arc,
     vec,
     vec::Vec,
 };

@@ -4,6 +4,7 @@ use globset::{Glob, GlobSet, GlobSetBuilder};
 use serde::Deserialize;
 use std::fmt;
 use std::path::{Path, PathBuf};
+use tsuba_core::decide::Policy;
 
 /// The configuration, ready to use.
 #[derive(Clone, Debug, Default)]
@@ -60,6 +61,16 @@ struct Written {
     _allow: Option<toml::Value>,
     #[serde(rename = "refuse")]
     _refuse: Option<toml::Value>,
+    #[serde(rename = "folders")]
+    _folders: Option<toml::Value>,
+    #[serde(rename = "require")]
+    _require: Option<toml::Value>,
+    #[serde(rename = "rule")]
+    _rule: Option<toml::Value>,
+    #[serde(rename = "token")]
+    _token: Option<toml::Value>,
+    #[serde(rename = "words")]
+    _words: Option<toml::Value>,
 }
 
 #[derive(Deserialize)]
@@ -79,7 +90,11 @@ impl Config {
         let written: Written = toml::from_str(text).map_err(|error| ConfigError {
             path: path.to_owned(),
             line: error.span().and_then(|span| line(span.start)),
-            why: format!("{}; known are `key_file`, `gate`, `[[team]]` with `name` and `paths`, `[[severity]]`, `[allow]` and `[refuse]`", error.message()),
+            why: format!(
+                "{}; known are `key_file`, `[[team]]` with `name` and `paths`, and of the policy {}",
+                error.message(),
+                Policy::KEYS.join(", ")
+            ),
         })?;
         let mut teams = Vec::new();
         for team in written.team {

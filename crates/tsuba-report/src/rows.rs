@@ -7,8 +7,8 @@ use crate::model::{
 use tsuba_core::decide::{Decision, Prints, Standing, launch_print};
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, Finding, Stands};
-use tsuba_core::text::{Clean, fingerprint, strong_fingerprint};
-use tsuba_core::understand::launch::{Plan, Step, StepKind};
+use tsuba_core::text::{fingerprint, strong_fingerprint};
+use tsuba_core::understand::launch::{Plan, ToldStep};
 use tsuba_core::understand::{Entry, Handed, Study};
 
 pub(crate) fn setup_row(audit: &Audit, study: &Study) -> Setup {
@@ -86,85 +86,41 @@ fn credential_row(audit: &Audit, handed: &Handed) -> Credential {
     }
 }
 
-/// What a step is, in the terms of the contract: runner, source, name, version, pin.
-fn via(audit: &Audit, step: &Step) -> Via {
+fn via(audit: &Audit, step: &ToldStep) -> Via {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    match &step.kind {
-        StepKind::Package(p) => Via {
-            runner: clean(&p.runner),
-            source: p.source.name(),
-            package: clean(&p.name),
-            version: p.version.as_deref().map(clean),
-            pin: p.pin.name(),
-        },
-        StepKind::Container(c) => Via {
-            runner: clean(&c.engine),
-            source: "image",
-            package: clean(&c.reference.name()),
-            version: c.reference.digest.as_deref().or(c.reference.tag.as_deref()).map(clean),
-            pin: c.reference.pin().name(),
-        },
-        StepKind::RemoteScript(address) => Via {
-            runner: clean(&step.name()),
-            source: "url",
-            package: clean(&address.text),
-            version: None,
-            pin: "not-a-package",
-        },
-        StepKind::Script(script) => Via {
-            runner: clean(&step.name()),
-            source: "path",
-            package: clean(&script.text),
-            version: None,
-            pin: "local",
-        },
-        StepKind::Inline(_) => Via {
-            runner: clean(&step.name()),
-            source: "path",
-            package: Text(Clean::constant("a program text in an argument")),
-            version: None,
-            pin: "not-a-package",
-        },
-        StepKind::Program | StepKind::Wrapper => Via {
-            runner: clean(&step.name()),
-            source: "path",
-            package: clean(&step.program.text),
-            version: None,
-            pin: "local",
-        },
+    Via {
+        runner: clean(&step.runner),
+        source: step.source,
+        package: clean(&step.package),
+        version: said(&step.version).map(clean),
+        pin: step.pin,
     }
+}
+
+/// What is empty does not apply.
+fn said(text: &str) -> Option<&str> {
+    Some(text).filter(|text| !text.is_empty())
 }
 
 fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    let wrappers = plan.steps.iter().filter(|s| s.kind == StepKind::Wrapper).map(|s| clean(&s.name())).collect();
-    let mut launch = Launch {
-        wrappers,
-        bridge: plan.is_bridged(),
-        via: plan.via().map(|step| via(audit, step)).collect(),
-        not_understood: plan.not_understood,
-        ..Launch::default()
-    };
-    let Some(step) = plan.server() else { return launch };
-    let told = via(audit, step);
-    launch.args = step.args.iter().map(|word| clean(&word.text)).collect();
-    launch.source = Some(told.source);
-    launch.pin = Some(told.pin);
-    launch.runner = Some(told.runner);
-    match &step.kind {
-        StepKind::Package(_) => (launch.package, launch.version) = (Some(told.package), told.version),
-        StepKind::Container(container) => {
-            launch.image = Some(told.package);
-            launch.tag = container.reference.tag.as_deref().map(clean);
-            launch.digest = container.reference.digest.as_deref().map(clean);
-        }
-        StepKind::Wrapper
-        | StepKind::Script(_)
-        | StepKind::RemoteScript(_)
-        | StepKind::Inline(_)
-        | StepKind::Program => launch.script = Some(told.package),
+    let told = plan.told();
+    Launch {
+        wrappers: told.wrappers.iter().map(|name| clean(name)).collect(),
+        runner: said(&told.runner).map(clean),
+        source: said(told.source).map(|_| told.source),
+        package: said(&told.package).map(clean),
+        version: said(&told.version).map(clean),
+        pin: said(told.pin).map(|_| told.pin),
+        image: said(&told.image).map(clean),
+        tag: said(&told.tag).map(clean),
+        digest: said(&told.digest).map(clean),
+        script: said(&told.script).map(clean),
+        args: told.args.iter().map(|word| clean(word)).collect(),
+        bridge: told.bridge,
+        via: told.via.iter().map(|step| via(audit, step)).collect(),
+        not_understood: said(told.not_understood).map(|_| told.not_understood),
     }
-    launch
 }
 
 /// Stands for everything a model reads of a server.

@@ -46,6 +46,11 @@ impl Where {
         if self.inputs.is_empty() { vec![PathBuf::from(".")] } else { self.inputs.clone() }
     }
 
+    /// These folders and files.
+    pub(crate) fn inputs(inputs: Vec<PathBuf>, config: Option<PathBuf>) -> Self {
+        Self { inputs, everything: false, jobs: 0, config, evidence: Vec::new() }
+    }
+
     /// One folder as it is.
     pub(crate) fn folder(folder: PathBuf, jobs: usize, config: Option<PathBuf>) -> Self {
         Self { inputs: vec![folder], everything: false, jobs, config, evidence: Vec::new() }
@@ -120,7 +125,11 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
     let (config, policy) = configuration(wanted.config.as_deref())?;
     let inputs = wanted.paths();
-    let collected = Collected { studies: Mutex::default(), unread: Mutex::default(), lexicon: Lexicon::default() };
+    let collected = Collected {
+        studies: Mutex::default(),
+        unread: Mutex::default(),
+        lexicon: Lexicon::with(policy.vocabulary.clone()),
+    };
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
         inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
     if !stdin.is_empty() {

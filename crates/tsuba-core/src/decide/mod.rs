@@ -6,7 +6,7 @@ mod print;
 mod register;
 mod standing;
 
-pub use policy::{Policy, PolicyError, Ruling};
+pub use policy::{Applied, Line, OwnRule, Policy, PolicyError, Ruling, Told, Weighing};
 pub use print::{Prints, launch_print};
 pub use register::{Decision, Kind, Register, RegisterError, Scope};
 pub use standing::Standing;

@@ -132,13 +132,13 @@ pub fn audit(
     if let Some(register) = &options.register {
         approved_versions(&mut studies, register, options.today);
     }
-    let cleaner = cleaner(&studies);
+    let cleaner = cleaner(&studies, &options.policy);
     let rules: Vec<&'static Rule> = rules
         .iter()
         .copied()
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
-    let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options.today));
+    let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options));
     let standings = options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
     let all = All {
         studies: &studies,
@@ -194,11 +194,16 @@ pub fn wary_cleaner() -> Cleaner {
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
-fn cleaner(studies: &[Study]) -> Cleaner {
+fn cleaner(studies: &[Study], policy: &Policy) -> Cleaner {
     let secrets = || studies.iter().flat_map(Study::all_handed).map(|(_, handed)| handed);
     let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
     let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
-    Cleaner::new(kept, common, |text, from| next_token(text, from).map(|(range, ..)| range))
+    let vocabulary = policy.vocabulary.clone();
+    Cleaner::new(kept, common, move |text, from| {
+        let known = next_token(text, from).map(|(range, ..)| range);
+        let own = vocabulary.next_secret(text, from);
+        known.into_iter().chain(own).min_by_key(|range| (range.start, core::cmp::Reverse(range.end)))
+    })
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.
@@ -216,7 +221,8 @@ fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
 }
 
 /// The hits of the rules that look at one setup or entry at a time.
-fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(&'static Rule, Hit)> {
+fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+    let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
     for rule in rules {
         let mut hits = Vec::new();
@@ -236,7 +242,7 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], today: Date) -> Vec<(
                 let entry = s.entries.iter().position(|entry| captured && entry.listing.is_some());
                 if !s.papers.is_empty() {
                     let stands = Stands { study, entry };
-                    check(&OAuth { papers: &s.papers, today }, &mut Out { stands, hits: &mut hits });
+                    check(&OAuth { papers: &s.papers, today, policy }, &mut Out { stands, hits: &mut hits });
                 }
             }
             Check::Entry(check) => {
@@ -283,19 +289,20 @@ fn finding(
     let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
     // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
     let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
-    let mut fix = fill(rule.fix, &shown);
+    let mut fix = fill(hit.advice.as_deref().unwrap_or(rule.fix), &shown);
     if let Some(corrected) = &hit.corrected {
         fix = format!("{fix} Write {corrected}");
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
     let parts = [rule.id, document.path.as_str(), name, hit.at.pointer.as_str()];
     let fingerprint = fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())));
-    let weighed = weigh(rule.severity, &hit.circumstances, entry.is_some_and(|e| e.disabled));
+    let own = hit.weighs.unwrap_or(rule.severity);
+    let weighed = weigh(own, &hit.circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
     Some(Finding {
         rule,
         unruled: weighed,
-        severity: policy.severity(rule.id, &document.path, weighed),
+        severity: policy.severity(rule.id, &document.path, weighed).severity,
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),

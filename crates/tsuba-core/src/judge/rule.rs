@@ -104,6 +104,8 @@ pub struct OAuth<'a> {
     pub papers: &'a Papers,
     /// The date of the audit.
     pub today: Date,
+    /// What the company has decided for all.
+    pub policy: &'a Policy,
 }
 
 /// What the server of an entry lists elsewhere, if that is known.
@@ -211,6 +213,8 @@ pub struct Hit {
     pub(super) repair: Option<Repair>,
     pub(super) corrected: Option<String>,
     pub(super) shown: Shown,
+    pub(super) weighs: Option<Severity>,
+    pub(super) advice: Option<String>,
 }
 
 /// A text as the model reads it, and as a person sees it.
@@ -258,6 +262,18 @@ impl Hit {
         self
     }
 
+    /// Weighs so much before circumstances, in the place of what the rule weighs: for rules that the company has written.
+    pub fn weighs(&mut self, severity: Severity) -> &mut Self {
+        self.weighs = Some(severity);
+        self
+    }
+
+    /// Says what to do, in the place of what the rule says.
+    pub fn advice(&mut self, text: impl Into<String>) -> &mut Self {
+        self.advice = Some(text.into());
+        self
+    }
+
     /// Gives the corrected text to write at the place.
     pub fn corrected(&mut self, text: impl Into<String>) -> &mut Self {
         self.corrected = Some(text.into());
@@ -289,6 +305,8 @@ impl Out<'_> {
             corrected: None,
             repair: None,
             shown: Shown::default(),
+            weighs: None,
+            advice: None,
         };
         self.hits.push(hit);
         let last = self.hits.len() - 1;

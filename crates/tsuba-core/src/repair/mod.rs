@@ -47,7 +47,8 @@ const WORK: usize = 256 << 20;
 
 /// Mends a document; `others` are studied documents that say something about it: evidence, above all.
 pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], options: &Options) -> Repaired {
-    let workshop = Workshop { document, others, rules, options, lexicon: Lexicon::default() };
+    let lexicon = Lexicon::with(options.policy.vocabulary.clone());
+    let workshop = Workshop { document, others, rules, options, lexicon };
     let mut out = Repaired { text: document.document.text.clone(), ..Repaired::default() };
     // A dotenv file is where secrets are kept, and a table is a report of somebody else.
     if matches!(document.document.notation, Notation::Dotenv | Notation::Csv) {

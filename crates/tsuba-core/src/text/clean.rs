@@ -41,7 +41,7 @@ impl fmt::Display for Clean {
 }
 
 /// Knows every secret of an audit and takes them out of any text.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct Cleaner {
     secrets: Option<AhoCorasick>,
     /// Secrets that are also words, or too short to be searched for: masked only where a secret can stand.
@@ -50,8 +50,14 @@ pub struct Cleaner {
     find: Find,
 }
 
+impl fmt::Debug for Cleaner {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Cleaner")
+    }
+}
+
 /// Finds the next range of a text, at or after an offset, that must not be shown.
-pub type Find = fn(&str, usize) -> Option<Range<usize>>;
+type Find = Arc<dyn Fn(&str, usize) -> Option<Range<usize>> + Send + Sync>;
 
 impl Cleaner {
     /// A cleaner for these secrets. Each is also known in the forms in which it can be written: JSON-escaped,
@@ -60,7 +66,7 @@ impl Cleaner {
     pub fn new<'s>(
         secrets: impl IntoIterator<Item = &'s str>,
         common: impl IntoIterator<Item = &'s str>,
-        find: Find,
+        find: impl Fn(&str, usize) -> Option<Range<usize>> + Send + Sync + 'static,
     ) -> Self {
         let (long, short): (Vec<&str>, Vec<&str>) = secrets.into_iter().partition(|s| s.chars().count() >= 4);
         let mut forms = BTreeSet::new();
@@ -75,7 +81,7 @@ impl Cleaner {
         let secrets = (!forms.is_empty())
             .then(|| AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(forms).ok())
             .flatten();
-        Self { secrets, common: common.into_iter().collect(), find }
+        Self { secrets, common: common.into_iter().collect(), find: Arc::new(find) }
     }
 
     /// Cleans a text from outside.

@@ -9,7 +9,7 @@ mod mask;
 mod pointer;
 
 pub(crate) use clean::is_unseen;
-pub use clean::{Clean, Cleaner, Find};
+pub use clean::{Clean, Cleaner};
 pub(crate) use cut::{boundary, head};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};

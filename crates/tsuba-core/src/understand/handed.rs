@@ -1,6 +1,6 @@
 //! Everything that is handed to a server, and which of it is a credential.
 
-use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, name_says, next_token};
+use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, next_token};
 use super::entry::Entry;
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
@@ -42,13 +42,13 @@ pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon:
     let source = document.text.as_str();
     for variable in &entry.variables {
         if variable.passed_on {
-            if name_says(&variable.name) >= NameSays::Secret {
+            if lexicon.says(&variable.name) >= NameSays::Secret {
                 out.push(Handed {
                     place: variable.place,
                     name: variable.name.clone(),
                     value: variable.value.clone(),
                     kind: Kind::Reference,
-                    why: Why::Name(name_says(&variable.name)),
+                    why: Why::Name(lexicon.says(&variable.name)),
                     trivial: false,
                     weak: false,
                 });
@@ -177,7 +177,7 @@ fn argument(
         return judge(source, lexicon, name, place, &word.part(source, at..text.len()), out);
     }
     // `NAME=value`; a value of its own behind an option that asks for a secret may hold the sign too.
-    let asked = option.is_some_and(|o| name_says(o) >= NameSays::Secret);
+    let asked = option.is_some_and(|o| lexicon.says(o) >= NameSays::Secret);
     if let Some((name, _)) = text.split_once('=').filter(|(name, rest)| !asked && !rest.is_empty() && is_name(name)) {
         return judge(source, lexicon, name, place, &word.part(source, name.len() + 1..text.len()), out);
     }

@@ -94,8 +94,9 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
     });
     let (policies, files): (Vec<Input>, Vec<Input>) = files.into_iter().partition(|file| file.path == "tsuba.toml");
     let policy = policies.first().map(|file| Policy::read(&String::from_utf8_lossy(&file.bytes)).expect("a policy"));
+    let policy = policy.unwrap_or_default();
     let several = files.len() > 1;
-    let lexicon = Lexicon::default();
+    let lexicon = Lexicon::with(policy.vocabulary.clone());
     let studies = files
         .into_iter()
         .map(|input| match study(input, &lexicon) {
@@ -104,13 +105,7 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
             Outcome::Unread(why, line) => panic!("unread: {} in line {line:?}", why.why),
         })
         .collect();
-    let options = Options {
-        today: jiff::civil::date(2026, 11, 24),
-        families: Vec::new(),
-        key: None,
-        register,
-        policy: policy.unwrap_or_default(),
-    };
+    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register, policy };
     let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
     outcome
         .findings

@@ -1,39 +1,64 @@
-//! `tsuba explain`: why a rule exists.
+//! `tsuba explain`: why a rule exists, and what the policy says of an entry.
 
 use crate::exit::Done;
 use crate::output;
 use anyhow::bail;
 use clap::Args as Arguments;
+use std::path::PathBuf;
 use tsuba_report::rules;
 
-/// Explain a rule with an example before and after; without a rule, list them all
+/// Explain a rule with an example before and after, or what the policy says of an entry; without either, list the rules
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
-    /// The rule, as `family/name`
-    rule: Option<String>,
+    /// The rule, as `family/name`; with --policy the folders and files to look at
+    #[arg(value_name = "RULE")]
+    what: Vec<PathBuf>,
+    /// Tell what policy and register say of each entry, and which line says so
+    #[arg(long)]
+    policy: bool,
+    /// Only of entries of this name, and then also where nothing is said (may be given several times)
+    #[arg(long, value_name = "NAME", requires = "policy")]
+    pub(super) entry: Vec<String>,
+    /// Folders of evidence (may be given several times)
+    #[arg(long, value_name = "FOLDER", requires = "policy")]
+    pub(super) evidence: Vec<PathBuf>,
+    /// The register [default: tsuba-register.toml in the current folder, where there is one]
+    #[arg(long, value_name = "FILE", requires = "policy")]
+    pub(super) register: Option<PathBuf>,
+    /// Configuration file [default: tsuba.toml in the current folder, where there is one]
+    #[arg(long, value_name = "FILE", requires = "policy")]
+    pub(super) config: Option<PathBuf>,
+    /// As of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE", requires = "policy")]
+    pub(super) as_of: Option<String>,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    if args.policy {
+        return super::explain_policy::run(args, &args.what);
+    }
     let look = output::look();
-    match &args.rule {
-        None => output::write(None, |out| rules::list(look, out))?,
-        Some(id) => match tsuba_core::rules::find(id) {
-            Some(rule) => output::write(None, |out| rules::explain(rule, look, out))?,
-            None => {
-                let name = id.rsplit('/').next().unwrap_or(id);
-                let near: Vec<&str> = tsuba_core::rules::all()
-                    .iter()
-                    .map(|r| r.id)
-                    .filter(|r| r.contains(name) || r.starts_with(id.as_str()))
-                    .collect();
-                let hint = if near.is_empty() {
-                    "`tsuba explain` lists them".to_owned()
-                } else {
-                    format!("did you mean {}?", near.join(" or "))
-                };
-                bail!("there is no rule {id:?}; {hint}");
+    match args.what.as_slice() {
+        [] => output::write(None, |out| rules::list(look, out))?,
+        [rule] => {
+            let id = rule.to_string_lossy();
+            match tsuba_core::rules::find(&id) {
+                Some(rule) => output::write(None, |out| rules::explain(rule, look, out))?,
+                None => bail!("there is no rule {id:?}; {}", hint(&id)),
             }
-        },
+        }
+        _ => bail!("one rule at a time"),
     }
     Ok(Done::Clean)
+}
+
+fn hint(id: &str) -> String {
+    let name = id.rsplit('/').next().unwrap_or(id);
+    let ids = tsuba_core::rules::all().into_iter().map(|rule| rule.id);
+    let near: Vec<&str> = ids.filter(|rule| rule.contains(name) || rule.starts_with(id)).collect();
+    if near.is_empty() {
+        "`tsuba explain` lists them".to_owned()
+    } else {
+        format!("did you mean {}?", near.join(" or "))
+    }
 }

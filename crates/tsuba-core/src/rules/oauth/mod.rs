@@ -12,6 +12,7 @@ mod no_resource_metadata;
 mod open_registration;
 mod password_grant;
 mod plain_pkce;
+mod provider_not_allowed;
 mod public_client_secretless;
 mod resource_mismatch;
 mod shared;
@@ -36,6 +37,7 @@ pub(super) static RULES: &[&Rule] = &[
     &open_registration::RULE,
     &password_grant::RULE,
     &plain_pkce::RULE,
+    &provider_not_allowed::RULE,
     &public_client_secretless::RULE,
     &resource_mismatch::RULE,
     &stale_metadata::RULE,

@@ -2,6 +2,7 @@
 
 mod container_escape;
 mod elevated;
+mod folder_not_allowed;
 mod hidden_effect;
 mod loosened_runtime;
 mod sensitive_path;
@@ -18,6 +19,7 @@ use crate::judge::Rule;
 pub(super) static RULES: &[&Rule] = &[
     &container_escape::RULE,
     &elevated::RULE,
+    &folder_not_allowed::RULE,
     &hidden_effect::RULE,
     &loosened_runtime::RULE,
     &sensitive_path::RULE,

@@ -2,6 +2,7 @@
 
 mod auto_import;
 mod changed;
+mod company_rule;
 mod duplicate_key;
 mod expired;
 mod not_allowed;
@@ -16,6 +17,7 @@ use crate::judge::Rule;
 pub(super) static RULES: &[&Rule] = &[
     &auto_import::RULE,
     &changed::RULE,
+    &company_rule::RULE,
     &duplicate_key::RULE,
     &expired::RULE,
     &not_allowed::RULE,

@@ -6,6 +6,7 @@ mod broad_kind;
 mod long_lived;
 mod never_expires;
 mod no_audience;
+mod not_allowed;
 mod shared;
 mod superuser_login;
 mod unneeded;
@@ -20,6 +21,7 @@ pub(super) static RULES: &[&Rule] = &[
     &long_lived::RULE,
     &never_expires::RULE,
     &no_audience::RULE,
+    &not_allowed::RULE,
     &superuser_login::RULE,
     &unneeded::RULE,
     &unused_grant::RULE,

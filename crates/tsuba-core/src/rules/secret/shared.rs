@@ -7,7 +7,8 @@ use crate::understand::credential::{NameSays, Why};
 
 /// What a credential is, in words.
 pub(super) fn what(handed: &Handed) -> String {
-    match handed.why {
+    match &handed.why {
+        Why::Own(name) => name.to_string(),
         Why::Format(format, _) => format.what.to_owned(),
         Why::PrivateKey => "a private key".to_owned(),
         Why::Password | Why::Name(NameSays::Password) => "a password".to_owned(),
@@ -21,7 +22,7 @@ pub(super) fn what(handed: &Handed) -> String {
 pub(super) fn confidence(handed: &Handed) -> Confidence {
     match handed.why {
         Why::Format(_, Some(false)) => Confidence::Likely,
-        Why::Format(..) | Why::PrivateKey | Why::Password | Why::ConnectionKey => Confidence::Certain,
+        Why::Own(_) | Why::Format(..) | Why::PrivateKey | Why::Password | Why::ConnectionKey => Confidence::Certain,
         Why::Name(_) if handed.weak => Confidence::Possible,
         Why::Name(_) => Confidence::Likely,
         Why::Random if handed.weak => Confidence::Possible,

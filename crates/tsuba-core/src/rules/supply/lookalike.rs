@@ -46,7 +46,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
     let alike = Alike::new(&used);
     let near: BTreeMap<&(Source, String), (String, String)> =
-        used.keys().filter_map(|name| other(name, &used, &alike).map(|found| (name, found))).collect();
+        used.keys().filter_map(|name| other(all, name, &used, &alike).map(|found| (name, found))).collect();
     for (stands, package) in packages().filter(|(_, p)| registry(p.source)) {
         if let Some((other, known)) = near.get(&(package.source, package.name.to_lowercase())) {
             out.hit_in(stands, &package.spec)
@@ -95,6 +95,7 @@ fn forms_of(name: &str) -> BTreeSet<String> {
 
 /// The name that was probably meant, and why it is known.
 fn other(
+    all: &All<'_>,
     name: &(Source, String),
     used: &BTreeMap<(Source, String), usize>,
     alike: &Alike<'_>,
@@ -102,6 +103,13 @@ fn other(
     let (source, text) = name;
     if let Some((_, known)) = WELL_USED.iter().find(|(s, known)| s == source && is_near(text, known)) {
         return Some(((*known).to_owned(), "is well used".to_owned()));
+    }
+    let own = &all.policy.vocabulary.packages;
+    if own.contains(text) {
+        return None;
+    }
+    if let Some(known) = own.iter().find(|known| is_near(text, known)) {
+        return Some((known.clone(), "the policy knows as used here".to_owned()));
     }
     // The rarer of two is the odd one out; where both are as frequent, nothing says which is meant.
     let count = |name: &(Source, String)| used.get(name).copied().unwrap_or(1);

@@ -13,6 +13,7 @@ mod scope;
 mod shape;
 mod token;
 mod url_parts;
+mod vocabulary;
 mod words;
 
 pub use formats::{Format, Nature};
@@ -21,10 +22,12 @@ pub(crate) use name::{name_says, words_of};
 pub(crate) use reference::is_store_address;
 pub(crate) use scope::{Access, Scope, administers, singular};
 pub use token::Claims;
+pub use vocabulary::{OwnFormat, Vocabulary};
 
 use crate::prelude::*;
 use core::ops::Range;
 use matching::{base62_crc32, first_match, first_telling};
+use vocabulary::has_words;
 use words::Words;
 
 /// Where a value was handed over.
@@ -90,8 +93,10 @@ impl Kind {
 }
 
 /// Why a part of a value was judged as it was.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub enum Why {
+    /// It has a format of the company's own.
+    Own(Arc<str>),
     /// It has a catalogued format; true when the format's own check holds, false when it fails.
     Format(&'static Format, Option<bool>),
     /// Its name says so.
@@ -126,11 +131,12 @@ pub struct Part {
 /// The dictionaries that judging needs; made once for a run and shared.
 pub struct Lexicon {
     words: Words,
+    vocabulary: Vocabulary,
 }
 
 impl Default for Lexicon {
     fn default() -> Self {
-        Self { words: Words::new() }
+        Self::with(Vocabulary::default())
     }
 }
 
@@ -138,6 +144,32 @@ impl Default for Lexicon {
 const MAX_VALUE: usize = 256 * 1024;
 
 impl Lexicon {
+    /// With what only the company knows.
+    pub fn with(vocabulary: Vocabulary) -> Self {
+        Self { words: Words::new(), vocabulary }
+    }
+
+    /// What a name says about its value: as the company's policy has it, else by its words.
+    pub(crate) fn says(&self, name: &str) -> NameSays {
+        let Vocabulary { secret_names, public_names, .. } = &self.vocabulary;
+        if !secret_names.is_empty() || !public_names.is_empty() {
+            let words = words_of(name);
+            if has_words(&words, public_names) {
+                return NameSays::Public;
+            }
+            if has_words(&words, secret_names) {
+                return NameSays::Secret;
+            }
+        }
+        name_says(name)
+    }
+
+    /// Is a value one to be filled in by the reader?
+    fn is_placeholder(&self, value: &str) -> bool {
+        let own = &self.vocabulary.placeholders;
+        (!own.is_empty() && own.contains(&value.trim().to_lowercase())) || reference::is_placeholder(value, &self.words)
+    }
+
     /// Judges `value`, handed over under `name` (a variable, flag, header or parameter; may be empty).
     /// The parts come in order and do not overlap.
     pub fn judge(&self, name: &str, place: Place, value: &str) -> Vec<Part> {
@@ -162,7 +194,7 @@ impl Lexicon {
         let base = base + (value.len() - value.trim_start().len());
         let value = trimmed;
         let all = base..base + value.len();
-        let says = name_says(name);
+        let says = self.says(name);
 
         // Settings written into one value are judged each under its own name.
         let before = out.len();
@@ -180,7 +212,7 @@ impl Lexicon {
         if shape::is_public_block(value) {
             return;
         }
-        if self.by_format(value, base, out) {
+        if self.by_own_format(value, base, out) || self.by_format(value, base, out) {
             return;
         }
         if self.by_scheme(name, place, value, base, out, depth) {
@@ -198,6 +230,17 @@ impl Lexicon {
             return;
         }
         self.by_name(says, place, value, all, out);
+    }
+
+    /// Tokens of the company's own anywhere in the value. True when one was found.
+    fn by_own_format(&self, value: &str, base: usize, out: &mut Vec<Part>) -> bool {
+        let (mut from, before) = (0, out.len());
+        while let Some((range, format)) = self.vocabulary.next(value, from) {
+            from = range.end;
+            let kind = if format.public { Kind::Public } else { Kind::Plaintext };
+            out.push(part(base + range.start..base + range.end, kind, Why::Own(format.name.clone())));
+        }
+        out.len() > before
     }
 
     /// Catalogued tokens anywhere in the value. True when one was found.
@@ -235,15 +278,11 @@ impl Lexicon {
                 let range = at..base + value.len();
                 if !reference::references(rest).is_empty() {
                     out.push(part(range, Kind::Reference, Why::Name(NameSays::Password)));
-                } else if reference::is_placeholder(rest, &self.words) {
+                } else if self.is_placeholder(rest) {
                     out.push(part(range, Kind::Placeholder, Why::Name(NameSays::Password)));
                 } else if let Some(login) = shape::basic_login(rest) {
                     let password = login.split_once(':').map_or("", |(_, password)| password);
-                    let kind = if reference::is_placeholder(password, &self.words) {
-                        Kind::Placeholder
-                    } else {
-                        Kind::Plaintext
-                    };
+                    let kind = if self.is_placeholder(password) { Kind::Placeholder } else { Kind::Plaintext };
                     // An empty password with a key as the user's name is a common form.
                     let kind = if password.is_empty() { Kind::Plaintext } else { kind };
                     out.push(part(range, kind, Why::Password));
@@ -274,15 +313,15 @@ impl Lexicon {
             }
         }
         let paths =
-            place == Place::Url || name_says(name) >= NameSays::Perhaps || url_parts::is_capability(name, value);
+            place == Place::Url || self.says(name) >= NameSays::Perhaps || url_parts::is_capability(name, value);
         url_parts::collect(self, value, paths, base, out);
-        let secretish = name_says(name) >= NameSays::Perhaps;
+        let secretish = self.says(name) >= NameSays::Perhaps;
         if out.is_empty() && secretish {
             let range = match references.first() {
                 Some(first) if !stored => base + first.start..base + first.end,
                 _ => base..base + value.len(),
             };
-            out.push(part(range, Kind::Reference, Why::Name(name_says(name))));
+            out.push(part(range, Kind::Reference, Why::Name(self.says(name))));
         }
     }
 
@@ -293,7 +332,7 @@ impl Lexicon {
             }
             return;
         }
-        if says >= NameSays::Secret && reference::is_placeholder(value, &self.words) {
+        if says >= NameSays::Secret && self.is_placeholder(value) {
             return out.push(part(all, Kind::Placeholder, Why::Name(says)));
         }
         // Some issuers hand out identifiers as keys: only a name that says so in full makes a secret of one.
@@ -331,7 +370,7 @@ impl Lexicon {
     /// Is this catalogued token only a sample of its format, to be replaced by the reader?
     pub(crate) fn is_sample(&self, token: &str, format: &Format) -> bool {
         let body = token.get(shape::literal_prefix(format)..).unwrap_or(token);
-        reference::is_placeholder(body, &self.words) || token.contains("EXAMPLE")
+        self.is_placeholder(body) || token.contains("EXAMPLE")
     }
 
     /// Does a value look like made by a generator? For values whose name or place already points that way.

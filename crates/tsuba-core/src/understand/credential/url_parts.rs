@@ -97,7 +97,7 @@ fn password_part(
         || host.starts_with("host.docker.internal");
     let kind = if !reference::references(password).is_empty() {
         Kind::Reference
-    } else if manual || (trivial && local) || (!trivial && reference::is_placeholder(password, &lexicon.words)) {
+    } else if manual || (trivial && local) || (!trivial && lexicon.is_placeholder(password)) {
         Kind::Placeholder
     } else {
         Kind::Plaintext
@@ -114,7 +114,7 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, web: bool, base: usiz
     for pair in query.split(['&', '#']) {
         if let Some((name, value)) = pair.split_once('=') {
             let start = base + at + name.len() + 1;
-            let says = match name_says(name) {
+            let says = match lexicon.says(name) {
                 // In an address even `key`, `sig`, `code` alone name a credential, unless it is a word.
                 NameSays::Perhaps if is_key(lexicon, name, value) => NameSays::Secret,
                 NameSays::Nothing
@@ -127,7 +127,7 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, web: bool, base: usiz
             if says >= NameSays::Secret && !value.is_empty() && !shape::is_plain_setting(value) {
                 let kind = if !reference::references(value).is_empty() {
                     Kind::Reference
-                } else if reference::is_placeholder(value, &lexicon.words) {
+                } else if lexicon.is_placeholder(value) {
                     Kind::Placeholder
                 } else {
                     Kind::Plaintext
@@ -232,7 +232,7 @@ fn key_values(lexicon: &Lexicon, value: &str, base: usize, out: &mut Vec<Part>) 
                 let trivial = shape::is_trivial(secret);
                 let kind = if !reference::references(secret).is_empty() {
                     Kind::Reference
-                } else if !trivial && reference::is_placeholder(secret, &lexicon.words) {
+                } else if !trivial && lexicon.is_placeholder(secret) {
                     Kind::Placeholder
                 } else {
                     Kind::Plaintext

@@ -11,12 +11,14 @@ mod runtime;
 mod shell;
 mod shells;
 mod spec;
+mod told;
 mod unwrap;
 mod windows;
 mod wrappers;
 
 pub use container::{Container, Mount, Published};
 pub use image::ImageRef;
+pub use told::{ToldLaunch, ToldStep};
 pub use unwrap::unwrap;
 
 use crate::prelude::*;

@@ -1,0 +1,150 @@
+//! What the policy says of one entry, line by line: for whoever asks why.
+
+use super::{Applied, Line, Policy, Ruling};
+use crate::judge::{Audit, Severity, Stands};
+use crate::prelude::*;
+use crate::text::{Clean, Located};
+use crate::understand::Entry;
+use crate::understand::launch::StepKind;
+
+/// One thing that the policy says of an entry. Every text in it may be printed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Told {
+    /// What it is about: a package, a host, a finding.
+    pub subject: Clean,
+    /// What it says.
+    pub effect: Clean,
+    /// Does it say anything at all?
+    pub says: bool,
+    /// Does it speak against the entry?
+    pub against: bool,
+    /// The line that says so.
+    pub line: Option<Line>,
+}
+
+impl Policy {
+    /// Everything of an entry whose origin or host a policy can speak of: its place, what it is in words, and what is said of it.
+    pub(crate) fn origins(&self, entry: &Entry) -> Vec<(Located, String, Ruling<'_>)> {
+        let mut out = Vec::new();
+        for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
+            match &step.kind {
+                StepKind::Package(package) => {
+                    let source = package.source.name();
+                    let ruling = self.package(source, &package.name, package.version.as_deref());
+                    out.push((package.spec.clone(), format!("the {source} package {}", package.name), ruling));
+                }
+                StepKind::Container(container) => {
+                    let reference = &container.reference;
+                    let version = reference.digest.as_deref().or(reference.tag.as_deref());
+                    let ruling = self.package("image", &reference.name(), version);
+                    out.push((container.image.clone(), format!("the image {}", reference.name()), ruling));
+                }
+                StepKind::RemoteScript(address) => {
+                    let ruling = self.package("url", &address.text, None);
+                    out.push((address.clone(), "a script from an address".to_owned(), ruling));
+                }
+                StepKind::Wrapper | StepKind::Script(_) | StepKind::Inline(_) | StepKind::Program => {}
+            }
+        }
+        // This machine itself is nobody else's.
+        if let Some(remote) = entry.remote.as_ref().filter(|remote| !remote.loopback && !remote.host.is_empty()) {
+            out.push((remote.url.clone(), format!("the host {}", remote.host), self.host(&remote.host)));
+        }
+        out
+    }
+
+    /// Every line by which entries and findings are judged, in the order written: all but the gate, the words, and what is said of
+    /// scopes, which lists of grants hold that belong to no entry.
+    pub fn judging_lines(&self) -> Vec<&Line> {
+        let mut lines: Vec<&Line> = Vec::new();
+        lines.extend(self.severities.iter().map(|weighed| &weighed.line));
+        lines.extend(self.allow.lines());
+        lines.extend(self.refuse.lines());
+        for folders in &self.folders {
+            let allowed = folders.allow.iter().flat_map(|(_, items)| items);
+            lines.extend(allowed.chain(&folders.refuse).map(|(_, line)| line));
+        }
+        lines.extend(self.require.pin.as_ref().map(|(_, line)| line));
+        lines.extend(&self.require.tls);
+        lines.extend(self.require.token_days.as_ref().map(|(_, line)| line));
+        lines.extend(self.rules.iter().map(|rule| &rule.line));
+        lines.sort();
+        lines
+    }
+
+    /// The line that sets the gate.
+    pub fn gate_line(&self) -> Option<&Line> {
+        self.gate_line.as_ref()
+    }
+
+    /// What it says of an entry of an audit that was judged with it.
+    pub fn told(&self, audit: &Audit, stands: Stands) -> Vec<Told> {
+        let Some(study) = audit.studies.get(stands.study) else { return Vec::new() };
+        let Some(entry) = stands.entry.and_then(|entry| study.entries.get(entry)) else { return Vec::new() };
+        let clean = |text: &str| audit.cleaner.clean(text);
+        let mut told = Vec::new();
+        let ruled = |told: &mut Vec<Told>, subject: &str, ruling: Ruling<'_>| {
+            let effect = match ruling {
+                Ruling::Unsaid => "nothing is said of it",
+                Ruling::Allowed(_) => "allowed",
+                Ruling::NotAllowed(_) => "not allowed: it is not on the list",
+                Ruling::Refused(_) => "refused",
+            };
+            let (against, line) = (ruling.against().is_some(), ruling.line().cloned());
+            let says = line.is_some();
+            told.push(Told { subject: clean(subject), effect: Clean::constant(effect), says, against, line });
+        };
+        for (_, subject, ruling) in self.origins(entry) {
+            ruled(&mut told, &subject, ruling);
+        }
+        for folder in &entry.reach.folders {
+            let ruling = self.folder(study.document.facts.team.as_deref(), &folder.path.text);
+            ruled(&mut told, &format!("the folder {}", folder.path.text), ruling);
+        }
+        let papers = entry.listed.and_then(|listed| audit.studies.get(listed.study)).map(|study| &study.papers);
+        let issuers = papers.into_iter().flat_map(|papers| &papers.resources).flat_map(|resource| &resource.servers);
+        for issuer in issuers {
+            ruled(&mut told, &format!("the identity provider {}", issuer.text), self.identity_provider(&issuer.text));
+        }
+        let granted = papers.into_iter().flat_map(|papers| &papers.grants).flat_map(|grant| &grant.scopes);
+        for scope in granted.collect::<BTreeSet<_>>() {
+            ruled(&mut told, &format!("the scope {scope}"), self.scope(scope));
+        }
+        let listed = entry.listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
+        let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
+        for finding in of(stands).chain(listed.into_iter().flat_map(of)) {
+            let path = audit.studies.get(finding.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
+            let weighing = self.severity(finding.rule.id, path, finding.unruled);
+            if let Some(line) = weighing.line {
+                let effect = if weighing.severity == finding.unruled {
+                    format!("{}, as without the policy", finding.unruled)
+                } else {
+                    format!("{} in the place of {}", weighing.severity, finding.unruled)
+                };
+                told.push(Told {
+                    subject: clean(&format!("the finding {}", finding.rule.id)),
+                    effect: clean(&effect),
+                    says: true,
+                    against: weighing.severity >= Severity::High,
+                    line: Some(line.clone()),
+                });
+            }
+        }
+        let standing = stands.entry.and_then(|entry| audit.standings.get(stands.study)?.get(entry)?.as_ref());
+        for (rule, applied) in self.own_rules(&audit.studies, (study, entry), standing) {
+            let effect = match &applied {
+                Applied::Silent => "has nothing to say".to_owned(),
+                Applied::Speaks => format!("{}: {}", rule.severity, rule.says),
+                Applied::Failed(why) => format!("cannot be applied: {why}"),
+            };
+            told.push(Told {
+                subject: clean(&format!("the rule {}", rule.name)),
+                effect: clean(&effect),
+                says: applied != Applied::Silent,
+                against: applied != Applied::Silent,
+                line: Some(rule.line.clone()),
+            });
+        }
+        told
+    }
+}

@@ -1,0 +1,43 @@
+use crate::decide::Ruling;
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::text::Located;
+
+pub(super) static RULE: Rule = Rule {
+    id: "oauth/provider-not-allowed",
+    title: "an identity provider that the company's policy does not allow",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "the policy {how} the identity provider {issuer}",
+    why: "Who issues the tokens decides who may act. The company has decided whose tokens its people use.",
+    fix: "Have the server accept tokens of an allowed provider, or have the policy (tsuba.toml) changed.",
+    before: r##"--- tsuba.toml
+[allow]
+identity_providers = ["id.saltmarsh-line.example"]
+--- resource.json
+{ "resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://login.tides.example"] }"##,
+    after: r##"--- tsuba.toml
+[allow]
+identity_providers = ["id.saltmarsh-line.example"]
+--- resource.json
+{ "resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"] }"##,
+    references: &["RFC 9728, 2", "RFC 8414, 2"],
+    check: Check::OAuth(check),
+};
+
+fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    let named = oauth.papers.resources.iter().flat_map(|resource| &resource.servers);
+    let own = oauth.papers.servers.iter().map(|server| &server.issuer);
+    let mut issuers: Vec<&Located> = named.chain(own).collect();
+    // A capture holds what the resource names and what that server says of itself: the same provider is told once.
+    let mut seen = BTreeSet::new();
+    issuers.retain(|issuer| seen.insert(issuer.text.trim_end_matches('/')));
+    for issuer in issuers {
+        let ruling = oauth.policy.identity_provider(&issuer.text);
+        let Some(how) = ruling.against() else { continue };
+        out.hit(issuer)
+            .word("how", how)
+            .word("issuer", &issuer.text)
+            .because_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
+    }
+}

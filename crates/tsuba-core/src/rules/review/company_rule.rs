@@ -1,0 +1,57 @@
+use crate::decide::Applied;
+use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/company-rule",
+    title: "a rule that the company has written itself",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{says} ({name})",
+    why: "The company's policy (tsuba.toml) holds rules of its own: an expression over what is known of an entry, and what it means when that is true.",
+    fix: "Do what the rule of the policy asks for, or have it changed.",
+    before: r##"--- tsuba.toml
+[[rule]]
+name = "no-betas"
+says = "a version before 1.0"
+when = 'entry.launch.version.startsWith("0.")'
+severity = "high"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@0.4.1"] } } }"##,
+    after: r##"--- tsuba.toml
+[[rule]]
+name = "no-betas"
+says = "a version before 1.0"
+when = 'entry.launch.version.startsWith("0.")'
+severity = "high"
+--- setup.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
+    references: &["Common Expression Language, language definition"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (stands, study, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
+        let standing =
+            stands.entry.and_then(|entry| all.standings.get(stands.study)?.get(entry)).and_then(Option::as_ref);
+        for (rule, applied) in all.policy.own_rules(all.studies, (study, entry), standing) {
+            match applied {
+                Applied::Silent => {}
+                Applied::Speaks => {
+                    let hit = out.hit_in(stands, &entry.name);
+                    hit.word("says", &rule.says).word("name", &rule.name).weighs(rule.severity);
+                    if let Some(fix) = &rule.fix {
+                        hit.advice(fix);
+                    }
+                }
+                Applied::Failed(why) => {
+                    out.hit_in(stands, &entry.name)
+                        .word("says", format!("the rule cannot be applied here: {why}"))
+                        .word("name", &rule.name)
+                        .weighs(rule.severity)
+                        .sure(Confidence::Possible);
+                }
+            }
+        }
+    }
+}

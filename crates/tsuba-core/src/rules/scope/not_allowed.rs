@@ -1,0 +1,48 @@
+use super::shared;
+use crate::decide::Ruling;
+use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+
+pub(super) static RULE: Rule = Rule {
+    id: "scope/not-allowed",
+    title: "a scope that the company's policy does not allow",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{what} has {scopes}, which the policy {how}",
+    why: "The company has decided which scopes tool servers may be granted, so that not each of them is a question of its own.",
+    fix: "Have the token issued anew without them, or have the policy (tsuba.toml) changed.",
+    before: r##"--- tsuba.toml
+[allow]
+scopes = ["*.read"]
+--- grants.csv
+app,user,scopes
+tide-table,mira,tides.read tides.write"##,
+    after: r##"--- tsuba.toml
+[allow]
+scopes = ["*.read"]
+--- grants.csv
+app,user,scopes
+tide-table,mira,tides.read"##,
+    references: &["RFC 9700, 2.3", "NIST SP 800-53, AC-6"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for held in shared::held(all) {
+        let against = |wanted: &str| -> Vec<&str> {
+            let is_against = |scope: &&String| all.policy.scope(scope).against() == Some(wanted);
+            held.scopes.iter().filter(is_against).map(String::as_str).collect()
+        };
+        for how in ["refuses", "does not allow"] {
+            let scopes = against(how);
+            if !scopes.is_empty() {
+                let refused = scopes.iter().any(|scope| matches!(all.policy.scope(scope), Ruling::Refused(_)));
+                out.hit_in(held.stands, &held.at)
+                    .word("what", held.what.clone())
+                    .word("scopes", scopes.join(", "))
+                    .word("how", how)
+                    .because_if(refused, Circumstance::Grave);
+            }
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! `tsuba explain --policy`: what policy and register say of entries, and in which line.
+
+use super::explain::Args;
+use crate::deciding::{date, named};
+use crate::exit::Done;
+use crate::gather::{Where, gather};
+use crate::output;
+use crate::register;
+use crate::threads::Threads;
+use anyhow::Context as _;
+use std::collections::BTreeSet;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use tsuba_core::decide::{Line, Policy, Standing, Told};
+use tsuba_core::judge::{Audit, Options, Severity, Stands, audit};
+
+pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
+    let wanted = Where::inputs(inputs.to_vec(), args.config.clone()).with(&args.evidence)?;
+    let gathered = gather(&wanted, None)?;
+    let config =
+        gathered.config.clone().context("there is no policy: write one into tsuba.toml, or name it with --config")?;
+    let today = match &args.as_of {
+        Some(text) => date("--as-of", text)?,
+        None => super::audit::today(),
+    };
+    let options = Options {
+        today,
+        families: Vec::new(),
+        key: gathered.key,
+        register: register::load(args.register.as_deref())?,
+        policy: gathered.policy,
+    };
+    let audit =
+        audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs));
+    let all = || {
+        let studies = audit.studies.iter().enumerate();
+        studies.flat_map(|(s, study)| {
+            let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+            own.map(move |(e, _)| Stands { study: s, entry: Some(e) })
+        })
+    };
+    let wanted: Vec<Stands> = if args.entry.is_empty() {
+        all().collect()
+    } else {
+        named(&audit, &args.entry)?.into_iter().map(|(stands, ..)| stands).collect()
+    };
+    let policy = &options.policy;
+    let told: Vec<(Stands, Vec<Told>)> = wanted.iter().map(|stands| (*stands, policy.told(&audit, *stands))).collect();
+    output::write(None, |out| {
+        head(out, &config, policy)?;
+        for (stands, told) in &told {
+            entry(out, &audit, *stands, (told, &config), !args.entry.is_empty())?;
+        }
+        if args.entry.is_empty() { unused(out, policy, &told, &config) } else { Ok(()) }
+    })?;
+    Ok(Done::Clean)
+}
+
+fn head(out: &mut dyn Write, config: &Path, policy: &Policy) -> io::Result<()> {
+    match (policy.gate, policy.gate_line()) {
+        (Some(gate), Some(line)) => writeln!(out, "gate {gate}   {}", place(config, line)),
+        _ => writeln!(out, "gate {}, which no policy changes", Severity::High),
+    }
+}
+
+/// `tsuba.toml:12  [allow] packages "npm:@saltmarsh/*"`.
+fn place(config: &Path, line: &Line) -> String {
+    format!("{}:{}  {}", config.display(), line.line, line.text)
+}
+
+/// The lines of one entry; of one of which nothing is said only where it was asked for.
+fn entry(
+    out: &mut dyn Write,
+    audit: &Audit,
+    stands: Stands,
+    (told, config): (&[Told], &Path),
+    asked: bool,
+) -> io::Result<()> {
+    let told: Vec<&Told> = told.iter().filter(|told| asked || told.says).collect();
+    let Some(study) = audit.studies.get(stands.study) else { return Ok(()) };
+    let Some(entry) = stands.entry.and_then(|entry| study.entries.get(entry)) else { return Ok(()) };
+    let standing = stands.entry.and_then(|entry| audit.standings.get(stands.study)?.get(entry)?.as_ref());
+    if told.is_empty() && !asked {
+        return Ok(());
+    }
+    let team = study.document.facts.team.as_ref().map(|team| format!("  team {team}")).unwrap_or_default();
+    let title = format!("{}  {}{team}", entry.name.text, study.document.path);
+    writeln!(out, "\n{}", audit.cleaner.clean(&title))?;
+    if let Some(standing) = standing {
+        writeln!(out, "    {}", audit.cleaner.clean(&decided(audit, standing)))?;
+    }
+    for told in told {
+        let sign = if told.against { "!" } else { " " };
+        writeln!(out, "  {sign} {}: {}", told.subject, told.effect)?;
+        if let Some(line) = &told.line {
+            writeln!(out, "        {}", audit.cleaner.clean(&place(config, line)))?;
+        }
+    }
+    Ok(())
+}
+
+/// What the register says of an entry.
+fn decided(audit: &Audit, standing: &Standing) -> String {
+    let register = audit.register.as_ref();
+    match standing.decision().and_then(|at| register?.decisions.get(at)) {
+        Some(decision) => format!(
+            "the register: {}, by {} on {} ({}): {}",
+            standing.name(),
+            decision.by,
+            decision.on,
+            decision.id(),
+            decision.reason
+        ),
+        None => "the register: nothing is decided on it".to_owned(),
+    }
+}
+
+/// Lines of which no entry was told: they may be left over, or have a mistake.
+fn unused(out: &mut dyn Write, policy: &Policy, told: &[(Stands, Vec<Told>)], config: &Path) -> io::Result<()> {
+    let used: BTreeSet<&Line> =
+        told.iter().flat_map(|(_, told)| told).filter(|told| told.says).filter_map(|told| told.line.as_ref()).collect();
+    let silent: Vec<&Line> = policy.judging_lines().into_iter().filter(|line| !used.contains(line)).collect();
+    if !silent.is_empty() {
+        writeln!(out, "\nlines that say nothing of any entry here:")?;
+    }
+    let cleaner = tsuba_core::judge::wary_cleaner();
+    silent.iter().try_for_each(|line| writeln!(out, "    {}", cleaner.clean(&place(config, line))))
+}
