@@ -2,10 +2,11 @@
 
 use crate::output;
 use anyhow::{Context as _, bail};
+use jiff::civil::Date;
 use std::fs::{File, OpenOptions};
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::{Decision, Register};
+use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers};
 
 /// The register's name, where none is given.
 pub(crate) const NAME: &str = "tsuba-register.toml";
@@ -37,6 +38,61 @@ fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
         let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
         anyhow::anyhow!("{}", told.join("\n       "))
     })
+}
+
+/// Who has signed the register, of those in a file of signers.
+pub(crate) fn signed(
+    named: Option<&Path>,
+    register: Option<&Register>,
+    signers: &Path,
+    today: Date,
+) -> anyhow::Result<String> {
+    let (Some(path), Some(register)) = (path(named), register) else {
+        bail!("--require-signed: there is no register; `tsuba approve` begins one ({NAME})")
+    };
+    let text = small(signers, "the signers")?;
+    let signers = Signers::read(&text).map_err(|errors| {
+        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", signers.display())).collect();
+        anyhow::anyhow!("{}", told.join("\n       "))
+    })?;
+    let signature = beside(&path);
+    let how = format!(
+        "sign it by `tsuba decisions --register {} --canonical | ssh-keygen -Y sign -n {NAMESPACE} -f KEY > {}`",
+        path.display(),
+        signature.display()
+    );
+    if !signature.exists() {
+        bail!("the register {} is not signed: there is no {}; {how}", path.display(), signature.display());
+    }
+    match signers.of(&register.canonical(), &small(&signature, "the signature")?, today) {
+        Ok(name) => Ok(name.to_owned()),
+        Err(why) => {
+            bail!("the register {} does not count as signed: {why} ({}); {how}", path.display(), signature.display())
+        }
+    }
+}
+
+/// Where the signature of a register lies.
+fn beside(path: &Path) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".sig");
+    name.into()
+}
+
+/// A file of a few pages.
+fn small(path: &Path, what: &str) -> anyhow::Result<String> {
+    const MOST: u64 = 1 << 20;
+    let told = || format!("cannot read {what} {}", path.display());
+    let mut text = String::new();
+    File::open(path).with_context(told)?.take(MOST).read_to_string(&mut text).with_context(told)?;
+    Ok(text)
+}
+
+/// What is told of a register that was written.
+pub(crate) fn written(path: &Path) -> String {
+    let signature = beside(path);
+    let signed = signature.exists().then(|| format!("; {} no longer fits, sign it anew", signature.display()));
+    format!("written to {}{}", path.display(), signed.unwrap_or_default())
 }
 
 /// Writes decisions into the register, which is made where there is none.

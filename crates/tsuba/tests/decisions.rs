@@ -287,3 +287,57 @@ fn branches_on_which_different_things_were_decided_merge() {
     }
     assert!(merged * 10 >= pairs * 9, "{merged} of {pairs}");
 }
+
+/// Signs with ssh-keygen, where that is there: a signature that no other program has made proves little.
+fn sign(dir: &Dir, key: &str) -> bool {
+    let content = dir.run(&["decisions", "--canonical"]).out();
+    dir.write("content", content.as_bytes());
+    let _ = std::fs::remove_file(dir.path("content.sig"));
+    let args = ["-q", "-Y", "sign", "-n", "tsuba-register", "-f", key, "content"];
+    let signed = Command::new("ssh-keygen").args(args).current_dir(dir.path("")).output();
+    signed.is_ok_and(|done| done.status.success())
+        && std::fs::rename(dir.path("content.sig"), dir.path("tsuba-register.toml.sig")).is_ok()
+}
+
+#[test]
+fn a_register_counts_only_when_it_is_signed() {
+    let dir = company();
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--evidence", "evidence"]);
+    let audit = || {
+        let args = ["audit", "mcp.json", "--require-signed", "signers", "--gate", "none", "--as-of", "2026-11-24"];
+        dir.run(&[&args[..], &["--format", "json"]].concat())
+    };
+    assert!(audit().err().contains("cannot read the signers signers"), "{}", audit().err());
+    dir.write("signers", b"ines nobody\n");
+    assert!(audit().err().contains("signers:1: write NAME"), "{}", audit().err());
+    let keygen = Command::new("ssh-keygen")
+        .args(["-q", "-t", "ed25519", "-N", "", "-C", "ines", "-f", "key"])
+        .current_dir(dir.path(""))
+        .output();
+    if !keygen.is_ok_and(|done| done.status.success()) {
+        eprintln!("skipped: there is no ssh-keygen");
+        return;
+    }
+    let key = std::fs::read_to_string(dir.path("key.pub")).unwrap();
+    dir.write("signers", format!("ines@saltmarsh-line.example {key}").as_bytes());
+    let unsigned = audit();
+    assert!(
+        unsigned.status() == 2 && unsigned.err().contains("there is no tsuba-register.toml.sig; sign it by"),
+        "{}",
+        unsigned.err()
+    );
+    assert_eq!(unsigned.out(), "");
+    assert!(sign(&dir, "key"));
+    let report = audit().json();
+    assert_eq!(report["judged_with"][0], "tsuba-register.toml (signed by ines@saltmarsh-line.example)");
+    // Remarks may come and go; decisions may not.
+    let text = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
+    dir.write("tsuba-register.toml", format!("{text}\n# seen by the harbour master\n").as_bytes());
+    assert_eq!(audit().status(), 0, "{}", audit().err());
+    dir.write("tsuba-register.toml", text.replace("looked at", "looked over").as_bytes());
+    assert!(audit().err().contains("the register has changed since it was signed"), "{}", audit().err());
+    dir.write("tsuba-register.toml", text.as_bytes());
+    let out = decide(&dir, &["refuse", "--host", "tides.example"]);
+    assert!(out.contains("tsuba-register.toml.sig no longer fits, sign it anew"), "{out}");
+    assert_eq!(audit().status(), 2);
+}

@@ -78,7 +78,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     for line in told {
         writeln!(out, "{}", audit.cleaner.clean(&line))?;
     }
-    writeln!(out, "written to {}", path.display())?;
+    writeln!(out, "{}", register::written(&path))?;
     Ok(Done::Clean)
 }
 

@@ -25,6 +25,9 @@ pub(crate) struct Args {
     /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
+    /// Judge only with a register that one of the signers in this file has signed (a file of allowed signers of OpenSSH)
+    #[arg(long, value_name = "SIGNERS")]
+    pub(crate) require_signed: Option<PathBuf>,
     /// Report and gate only what an earlier JSON report does not have
     #[arg(long, value_name = "REPORT")]
     pub(crate) since: Option<PathBuf>,
@@ -91,14 +94,20 @@ impl Gate {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut options = options(&args.report)?;
     options.register = register::load(args.register.as_deref())?;
+    let named = args.register.as_deref();
+    let signer = args.require_signed.as_deref();
+    let signer =
+        signer.map(|file| register::signed(named, options.register.as_ref(), file, options.today)).transpose()?;
     let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
     let wanted = args.r#where.with(&args.evidence)?;
     let mut gathered = gather(&wanted, None)?;
     // What was asked for is the inputs; evidence is of them.
     gathered.inputs = args.r#where.names();
     let gate = args.report.gate.map_or_else(|| gathered.policy.gate.or(Some(Severity::High)), Gate::severity);
-    let files = [gathered.config.clone(), register::path(args.register.as_deref())];
-    let files: Vec<String> = files.into_iter().flatten().map(|file| file.to_string_lossy().into_owned()).collect();
+    let shown = |path: PathBuf| path.to_string_lossy().into_owned();
+    let of_signer = signer.map(|name| format!(" (signed by {name})")).unwrap_or_default();
+    let files = [gathered.config.clone().map(shown), register::path(named).map(|path| shown(path) + &of_signer)];
+    let files: Vec<String> = files.into_iter().flatten().collect();
     let report = judged(gathered, options, args.r#where.jobs).with_files(&files);
     let report = match since {
         Some(since) => report.beyond(&since.findings()),

@@ -24,6 +24,9 @@ pub(crate) struct Args {
     /// Only those that end within this many days, or have ended
     #[arg(long, value_name = "DAYS")]
     ending: Option<i32>,
+    /// Write what is signed: the content of the whole register in one form only, for `ssh-keygen -Y sign -n tsuba-register`
+    #[arg(long, conflicts_with_all = ["kind", "ending", "format"])]
+    canonical: bool,
     /// The format
     #[arg(long, value_enum, default_value_t = FormatName::Text)]
     format: FormatName,
@@ -55,6 +58,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let register = register::load(args.register.as_deref())?;
     let register =
         register.with_context(|| format!("there is no register; `tsuba approve` begins one ({})", register::NAME))?;
+    if args.canonical {
+        crate::output::write(None, |out| out.write_all(register.canonical().as_bytes()))?;
+        return Ok(Done::Clean);
+    }
     let kind = args.kind.map(|kind| match kind {
         KindName::Approved => Kind::Approved,
         KindName::Refused => Kind::Refused,

@@ -65,7 +65,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             None => writeln!(out, "{line}")?,
         }
     }
-    writeln!(out, "written to {}", path.display())?;
+    writeln!(out, "{}", register::written(&path))?;
     Ok(Done::Clean)
 }
 

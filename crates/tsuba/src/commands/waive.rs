@@ -70,7 +70,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     for line in lines {
         writeln!(out, "waived until {until}  {line}")?;
     }
-    writeln!(out, "written to {}", path.display())?;
+    writeln!(out, "{}", register::written(&path))?;
     Ok(Done::Clean)
 }
 

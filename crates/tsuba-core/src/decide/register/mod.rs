@@ -2,6 +2,7 @@
 //! is a fingerprint of what is decided on, and tables are in the order of their names: two people who decide at once write into different
 //! places, and their branches merge.
 
+mod canonical;
 mod reading;
 mod writing;
 

@@ -107,3 +107,32 @@ proptest! {
         prop_assert_eq!(&register.decisions, &vec![one]);
     }
 }
+
+#[test]
+fn what_is_signed_depends_on_the_decisions_alone() {
+    let first = entry("a");
+    let text = Register::read("").unwrap().with(&first);
+    let signed = |text: &str| Register::read(text).unwrap().canonical();
+    let plain = signed(&text);
+    // Remarks, white space and the order of keys are not what was decided.
+    let shuffled = text.replace("kind = \"approved\"\n", "").replace("by = ", "# by whom\nkind = 'approved'\nby   = ");
+    assert_ne!(shuffled, text);
+    assert_eq!(signed(&shuffled), plain);
+    type Change = (&'static str, fn(&mut Decision));
+    let changes: [Change; 8] = [
+        ("kind", |d| d.kind = Kind::Refused),
+        ("by", |d| d.by = "omar".into()),
+        ("on", |d| d.on = date(2026, 11, 25)),
+        ("reason", |d| d.reason.push('.')),
+        ("until", |d| d.until = None),
+        ("conditions", |d| d.conditions.clear()),
+        ("launch", |d| d.launch = Some("ac".into())),
+        ("prints", |d| d.prints = Some(Prints::default())),
+    ];
+    for (what, change) in changes {
+        let mut other = first.clone();
+        change(&mut other);
+        assert_ne!(signed(&Register::read("").unwrap().with(&other)), plain, "{what}");
+    }
+    assert_ne!(signed(&Register::read(&text).unwrap().with(&entry("b"))), plain);
+}
