@@ -86,7 +86,9 @@ pub(crate) fn date(option: &str, text: &str) -> anyhow::Result<Date> {
 
 /// Judges the inputs, with the register as it is.
 pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], decider: &Decider) -> anyhow::Result<Audit> {
-    let gathered = gather(&wanted.with(evidence)?, None)?;
+    let mut gathered = gather(&wanted.with(evidence)?, None)?;
+    let path = decider.register.clone().unwrap_or_else(|| register::NAME.into());
+    register::names(&path, &mut gathered.studies);
     let register = register::load(decider.register.as_deref().filter(|path| path.exists()))?;
     let options =
         Options { today: decider.today()?, families: Vec::new(), key: gathered.key, register, policy: gathered.policy };
@@ -125,7 +127,7 @@ pub(crate) enum For {
 pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
     let name = audit.cleaner.clean(&entry.name.text);
     match on {
-        For::Entry => Ok(Scope::Entry { setup: study.document.path.clone(), entry: entry.name.text.clone() }),
+        For::Entry => Ok(Scope::Entry { setup: study.document.known_as().to_owned(), entry: entry.name.text.clone() }),
         For::Package => {
             let Some((source, package, version)) = started(entry) else {
                 bail!("{name} does not start one package or image alone: decide on the entry")

@@ -7,6 +7,7 @@ use std::fs::{File, OpenOptions};
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers};
+use tsuba_core::understand::Study;
 
 /// The register's name, where none is given.
 pub(crate) const NAME: &str = "tsuba-register.toml";
@@ -38,6 +39,17 @@ fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
         let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
         anyhow::anyhow!("{}", told.join("\n       "))
     })
+}
+
+/// Notes at every document what the register calls it: its path from the register's folder, where it lies below that.
+pub(crate) fn names(register: &Path, studies: &mut [Study]) {
+    let folder = register.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let Ok(folder) = folder.canonicalize() else { return };
+    for document in studies.iter_mut().map(|study| &mut study.document) {
+        let whole = Path::new(&document.path).canonicalize().ok();
+        let below = whole.as_deref().and_then(|path| path.strip_prefix(&folder).ok());
+        document.facts.known_as = below.map(|path| path.to_string_lossy().replace('\\', "/"));
+    }
 }
 
 /// Who has signed the register, of those in a file of signers.

@@ -341,3 +341,42 @@ fn a_register_counts_only_when_it_is_signed() {
     assert!(out.contains("tsuba-register.toml.sig no longer fits, sign it anew"), "{out}");
     assert_eq!(audit().status(), 2);
 }
+
+#[test]
+fn decisions_hold_from_wherever_an_audit_is_called() {
+    let dir = Dir::new(&[("company/a/mcp.json", SETUP), ("company/tsuba.toml", ""), ("elsewhere/x", "")]);
+    let company = dir.path("company").to_string_lossy().into_owned();
+    let register = format!("{company}/tsuba-register.toml");
+    let decided = |args: &[&str]| {
+        let run = dir.run(&[args, &DECIDER, &["--register", &register]].concat());
+        assert_eq!(run.status(), 0, "{}", run.err());
+    };
+    decided(&["approve", "company/a", "--entry", "tide-table"]);
+    decided(&["waive", &company, "--rule", "review/unknown", "--until", "2027-01-01"]);
+    let text = std::fs::read_to_string(dir.path("company/tsuba-register.toml")).unwrap();
+    assert!(text.contains("setup = \"a/mcp.json\""), "{text}");
+    for (inputs, from) in
+        [("company", "."), (company.as_str(), "elsewhere"), ("a", "company"), (".", "company/a"), ("..", "company/a")]
+    {
+        let run = Command::new(env!("CARGO_BIN_EXE_tsuba"))
+            .args([
+                "audit",
+                inputs,
+                "--register",
+                &register,
+                "--gate",
+                "none",
+                "--format",
+                "json",
+                "--as-of",
+                "2026-11-24",
+            ])
+            .current_dir(dir.path(from))
+            .output()
+            .unwrap();
+        let report: Value = serde_json::from_slice(&run.stdout).unwrap_or_else(|_| panic!("{inputs} from {from}"));
+        let row = report["entries"].as_array().unwrap().iter().find(|row| row["name"] == "tide-table").unwrap();
+        assert_eq!(row["decision"]["standing"], "approved", "{inputs} from {from}");
+        assert_eq!(report["summary"]["waived"], 1, "{inputs} from {from}");
+    }
+}

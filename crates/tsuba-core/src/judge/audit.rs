@@ -72,6 +72,8 @@ pub struct Finding {
     pub sees: Option<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
+    /// What the register calls it: its fingerprint with the path that the register has.
+    pub known_as: String,
     /// How it can be mended, where that is safe.
     pub repair: Option<Repair>,
     /// The decision by which it is accepted, as an index into the register's.
@@ -294,8 +296,10 @@ fn finding(
         fix = format!("{fix} Write {corrected}");
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
-    let parts = [rule.id, document.path.as_str(), name, hit.at.pointer.as_str()];
-    let fingerprint = fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())));
+    let print = |path: &str| {
+        let parts = [rule.id, path, name, hit.at.pointer.as_str()];
+        fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
+    };
     let own = hit.weighs.unwrap_or(rule.severity);
     let weighed = weigh(own, &hit.circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
@@ -313,7 +317,8 @@ fn finding(
         fix: cleaner.clean(&fix),
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
-        fingerprint,
+        fingerprint: print(&document.path),
+        known_as: print(document.known_as()),
         repair: hit.repair.clone(),
         waived: None,
         span: *span,
@@ -368,7 +373,7 @@ fn waive(findings: &mut [Finding], register: &Register, today: Date) {
         }
     }
     for finding in findings {
-        finding.waived = waivers.get(&(finding.rule.id, finding.fingerprint.as_str())).copied();
+        finding.waived = waivers.get(&(finding.rule.id, finding.known_as.as_str())).copied();
     }
 }
 
@@ -380,7 +385,9 @@ fn number_twins(findings: &mut [Finding]) {
         let count = seen.entry(finding.fingerprint.clone()).or_default();
         *count += 1;
         if *count > 1 {
-            finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &count.to_string()]);
+            let number = count.to_string();
+            finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
+            finding.known_as = fingerprint([finding.known_as.as_str(), &number]);
         }
     }
 }

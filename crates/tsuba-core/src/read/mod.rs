@@ -40,6 +40,8 @@ pub struct Facts {
     pub others_write: Option<bool>,
     /// Was it handed over as evidence, rather than found among what is judged?
     pub evidence: bool,
+    /// Its path from the register's folder, where it lies below that: from wherever an audit is called, the register calls it the same.
+    pub known_as: Option<String>,
 }
 
 /// A file as the find stage hands it over.
@@ -71,6 +73,11 @@ pub struct Document {
 }
 
 impl Document {
+    /// Its path as the register has it.
+    pub fn known_as(&self) -> &str {
+        self.facts.known_as.as_deref().unwrap_or(&self.path)
+    }
+
     /// The roots with their pointers: a stream of several documents numbers them from 0.
     pub fn rooted(&self) -> impl Iterator<Item = (Pointer, &Node)> {
         let several = self.roots.len() > 1;

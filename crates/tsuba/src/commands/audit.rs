@@ -101,6 +101,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
     let wanted = args.r#where.with(&args.evidence)?;
     let mut gathered = gather(&wanted, None)?;
+    if let Some(path) = register::path(named) {
+        register::names(&path, &mut gathered.studies);
+    }
     // What was asked for is the inputs; evidence is of them.
     gathered.inputs = args.r#where.names();
     let gate = args.report.gate.map_or_else(|| gathered.policy.gate.or(Some(Severity::High)), Gate::severity);

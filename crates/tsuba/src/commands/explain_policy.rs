@@ -16,7 +16,10 @@ use tsuba_core::judge::{Audit, Options, Severity, Stands, audit};
 
 pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
     let wanted = Where::inputs(inputs.to_vec(), args.config.clone()).with(&args.evidence)?;
-    let gathered = gather(&wanted, None)?;
+    let mut gathered = gather(&wanted, None)?;
+    if let Some(path) = register::path(args.register.as_deref()) {
+        register::names(&path, &mut gathered.studies);
+    }
     let config =
         gathered.config.clone().context("there is no policy: write one into tsuba.toml, or name it with --config")?;
     let today = match &args.as_of {

@@ -53,7 +53,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
         bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
     }
-    let gathered = gather(&args.r#where.with(&args.evidence)?, None)?;
+    let mut gathered = gather(&args.r#where.with(&args.evidence)?, None)?;
+    if let Some(path) = register::path(args.register.as_deref()) {
+        register::names(&path, &mut gathered.studies);
+    }
     let all = tsuba_core::rules::all();
     let rules: Vec<&'static Rule> = all
         .into_iter()
@@ -64,7 +67,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         families: Vec::new(),
         key: gathered.key,
         register: register::load(args.register.as_deref())?,
-        policy: tsuba_core::decide::Policy::default(),
+        policy: gathered.policy,
     };
     let whole = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(args.r#where.jobs));
     // What is accepted is left as it is.
