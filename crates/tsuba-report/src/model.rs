@@ -8,7 +8,7 @@ use tsuba_core::judge::{Audit, Confidence, Severity, Spread, Stands, Verdict};
 use tsuba_core::text::Clean;
 
 /// A whole report.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Report {
     /// Always `tsuba-report/1`.
     pub schema: &'static str,
@@ -66,7 +66,7 @@ impl Text {
 }
 
 /// The tool that wrote a report.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Tool {
     /// Its name.
     pub name: &'static str,
@@ -75,7 +75,7 @@ pub struct Tool {
 }
 
 /// A setup.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Setup {
     /// Its path.
     pub path: Text,
@@ -93,7 +93,7 @@ pub struct Setup {
 }
 
 /// A place in a file: lines and columns from 1, columns in characters, the end exclusive.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Place {
     /// First line.
     pub line: u32,
@@ -108,7 +108,7 @@ pub struct Place {
 }
 
 /// An entry.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct EntryRow {
     /// A name for the entry that is stable as long as its path and pointer are.
     pub id: String,
@@ -153,7 +153,7 @@ pub struct EntryRow {
 }
 
 /// Where an entry stands with the register.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct DecisionRow {
     /// `unknown`, `approved`, `changed`, `expired` or `refused`.
     pub standing: &'static str,
@@ -181,7 +181,7 @@ pub struct DecisionRow {
 }
 
 /// A launch plan: the flat fields describe the innermost server, `via` what stands around it.
-#[derive(Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
 pub struct Launch {
     /// Programs that only pass on, outermost first.
     pub wrappers: Vec<Text>,
@@ -225,7 +225,7 @@ pub struct Launch {
 }
 
 /// An outer package or image of a chain.
-#[derive(Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
 pub struct Via {
     /// The program that fetches or starts it.
     pub runner: Text,
@@ -241,7 +241,7 @@ pub struct Via {
 }
 
 /// A remote target.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct RemoteRow {
     /// The address, secrets masked.
     pub url: Text,
@@ -252,7 +252,7 @@ pub struct RemoteRow {
 }
 
 /// A credential handed to a server.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Credential {
     /// Where: `env`, `argument`, `header`, …
     pub place: &'static str,
@@ -269,7 +269,7 @@ pub struct Credential {
 }
 
 /// What an entry may touch.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct ReachRow {
     /// Folders and files as written.
     pub folders: Vec<Text>,
@@ -280,7 +280,7 @@ pub struct ReachRow {
 }
 
 /// What a server lists.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct ListingRow {
     /// The file it was read from.
     pub path: Text,
@@ -302,7 +302,7 @@ pub struct ListingRow {
 }
 
 /// A tool, prompt, resource or skill.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct ItemRow {
     /// `tool`, `prompt`, `resource`, `resource template` or `skill`.
     pub kind: &'static str,
@@ -321,7 +321,7 @@ pub struct ItemRow {
 }
 
 /// A text that a model reads.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct TextRow {
     /// Where it stands, in words.
     pub place: &'static str,
@@ -330,7 +330,7 @@ pub struct TextRow {
 }
 
 /// A finding.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct FindingRow {
     /// The rule's identifier.
     pub rule: &'static str,
@@ -375,7 +375,7 @@ pub struct FindingRow {
 }
 
 /// A waiver.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct WaiverRow {
     /// The decision's name in the register.
     pub id: String,
@@ -388,7 +388,7 @@ pub struct WaiverRow {
 }
 
 /// A file that could not be read.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub struct Unread {
     /// Its path.
     pub path: Text,
@@ -400,7 +400,7 @@ pub struct Unread {
 }
 
 /// Counts.
-#[derive(Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
 pub struct Summary {
     /// Setups with entries; listings that belong to an entry of a setup are not counted, here and below.
     pub setups: usize,
@@ -421,7 +421,7 @@ pub struct Summary {
 }
 
 /// Entries that are switched on and of whose servers no evidence was given: what their tools say and how they log in is not judged.
-#[derive(Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
 pub struct Unasked {
     /// Servers that are started.
     pub local: usize,
@@ -445,8 +445,8 @@ impl EntryRow {
     }
 }
 
-/// Notes at every listing the entries whose server it is; answers which listings these are.
-fn of_entries(audit: &Audit, rows: &mut [EntryRow]) -> BTreeSet<(usize, usize)> {
+/// Notes at every listing the entries whose server it is.
+fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
     let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
     let places = audit.studies.iter().enumerate().flat_map(|(s, study)| (0..study.entries.len()).map(move |e| (s, e)));
     let places: Vec<(usize, usize)> = places.collect();
@@ -461,7 +461,28 @@ fn of_entries(audit: &Audit, rows: &mut [EntryRow]) -> BTreeSet<(usize, usize)> 
             listing.of.clone_from(ids);
         }
     }
-    owners.into_keys().collect()
+}
+
+impl Summary {
+    fn of(entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
+        let own = || entries.iter().filter(|entry| entry.counts());
+        let mut summary = Self {
+            setups: own().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
+            entries: own().count(),
+            unread,
+            unasked: Unasked::of(entries),
+            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
+            findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
+            known: 0,
+            waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
+        };
+        own()
+            .filter_map(|entry| entry.verdict)
+            .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
+        let counted = findings.iter().filter(|finding| finding.waived.is_none());
+        counted.for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
+        summary
+    }
 }
 
 impl Report {
@@ -478,33 +499,12 @@ impl Report {
             let rows = study.entries.iter().enumerate();
             rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry)).collect()
         });
-        let listed = of_entries(audit, &mut entries);
+        of_entries(audit, &mut entries);
         let setups = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
         let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
-        let mut summary = Summary {
-            setups: audit
-                .studies
-                .iter()
-                .enumerate()
-                .filter(|(s, study)| (0..study.entries.len()).any(|e| !listed.contains(&(*s, e))))
-                .count(),
-            entries: entries.iter().filter(|entry| entry.counts()).count(),
-            unread: unread.len(),
-            unasked: Unasked::of(&entries),
-            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
-            findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
-            known: 0,
-            waived: findings.iter().filter(|finding: &&FindingRow| finding.waived.is_some()).count(),
-        };
-        entries
-            .iter()
-            .filter(|entry| entry.counts())
-            .filter_map(|entry| entry.verdict)
-            .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
-        let counted = findings.iter().filter(|finding| finding.waived.is_none());
-        counted.for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
+        let summary = Summary::of(&entries, &findings, unread.len());
         Self {
             schema: "tsuba-report/1",
             tool: Tool { name: "tsuba", version },
@@ -532,13 +532,37 @@ impl Report {
     pub fn beyond(mut self, known: &BTreeMap<String, Severity>) -> Self {
         let before = self.findings.len();
         self.findings.retain(|finding| known.get(&finding.fingerprint).is_none_or(|was| finding.severity > *was));
-        self.summary.known = before - self.findings.len();
-        self.summary.findings = Severity::ALL.map(|s| (s.name(), 0)).into();
-        for finding in self.findings.iter().filter(|finding| finding.waived.is_none()) {
-            *self.summary.findings.entry(finding.severity.name()).or_default() += 1;
-        }
-        self.summary.waived = self.findings.iter().filter(|finding| finding.waived.is_some()).count();
+        let known = before - self.findings.len();
+        self.summary = Summary { known, ..Summary::of(&self.entries, &self.findings, self.unread.len()) };
         self
+    }
+
+    /// Some of its entries alone, what their servers list, and what was found in both.
+    #[must_use]
+    pub fn only(&self, wanted: impl Fn(&EntryRow) -> bool) -> Self {
+        let own: BTreeSet<&String> = self.entries.iter().filter(|row| wanted(row)).map(|row| &row.id).collect();
+        let is_meant = |row: &&EntryRow| {
+            let listing = row.listing.as_ref();
+            own.contains(&row.id) || listing.is_some_and(|listing| listing.of.iter().any(|owner| own.contains(owner)))
+        };
+        let entries: Vec<EntryRow> = self.entries.iter().filter(is_meant).cloned().collect();
+        let ids: BTreeSet<&String> = entries.iter().map(|row| &row.id).collect();
+        let is_theirs = |finding: &&FindingRow| finding.entry.as_ref().is_some_and(|entry| ids.contains(entry));
+        let findings: Vec<FindingRow> = self.findings.iter().filter(is_theirs).cloned().collect();
+        let paths: BTreeSet<&Text> = entries.iter().map(|row| &row.setup).collect();
+        let setups = self.setups.iter().filter(|setup| paths.contains(&setup.path)).cloned().collect();
+        Self {
+            schema: self.schema,
+            tool: self.tool.clone(),
+            as_of: self.as_of.clone(),
+            inputs: self.inputs.clone(),
+            judged_with: self.judged_with.clone(),
+            summary: Summary::of(&entries, &findings, 0),
+            setups,
+            entries,
+            findings,
+            unread: Vec::new(),
+        }
     }
 
     /// The same without judgement: what is there, and nothing about it.

@@ -28,6 +28,18 @@ pub(crate) fn plain() -> Look {
     Look { width: PLAIN_WIDTH, colour: false }
 }
 
+/// Lets everybody read a file who may read its folder.
+pub(crate) fn shared(path: &Path) -> anyhow::Result<()> {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        let mode = std::fs::Permissions::from_mode(0o644);
+        std::fs::set_permissions(path, mode).with_context(|| format!("cannot set the mode of {}", path.display()))?;
+    }
+    let _ = path;
+    Ok(())
+}
+
 /// Puts other content into a file, in one step and with the file's mode; through a link, into what it leads to.
 pub(crate) fn replace(path: &Path, content: &[u8]) -> anyhow::Result<()> {
     let told = || format!("cannot write {}", path.display());

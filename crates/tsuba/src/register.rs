@@ -7,6 +7,7 @@ use std::fs::{File, OpenOptions};
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers};
+use tsuba_core::judge::Audit;
 use tsuba_core::understand::Study;
 
 /// The register's name, where none is given.
@@ -41,6 +42,15 @@ fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
     })
 }
 
+/// Reads a file that is a register; `None` where it is something else.
+pub(crate) fn of(path: &Path) -> anyhow::Result<Option<Register>> {
+    let mut head = Vec::new();
+    let file = File::open(path).with_context(|| format!("cannot read {}", path.display()))?;
+    file.take(64 << 10).read_to_end(&mut head).with_context(|| format!("cannot read {}", path.display()))?;
+    let is_register = String::from_utf8_lossy(&head).lines().any(|line| line.trim_start().starts_with("[decision."));
+    if is_register { load(Some(path)) } else { Ok(None) }
+}
+
 /// Notes at every document what the register calls it: its path from the register's folder, where it lies below that.
 pub(crate) fn names(register: &Path, studies: &mut [Study]) {
     let folder = register.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
@@ -49,6 +59,15 @@ pub(crate) fn names(register: &Path, studies: &mut [Study]) {
         let whole = Path::new(&document.path).canonicalize().ok();
         let below = whole.as_deref().and_then(|path| path.strip_prefix(&folder).ok());
         document.facts.known_as = below.map(|path| path.to_string_lossy().replace('\\', "/"));
+    }
+}
+
+/// Calls every document of an audit what the register calls it.
+pub(crate) fn as_known(audit: &mut Audit) {
+    for document in audit.studies.iter_mut().map(|study| &mut study.document) {
+        if let Some(path) = document.facts.known_as.clone() {
+            document.path = path;
+        }
     }
 }
 

@@ -78,3 +78,55 @@ fn since_an_earlier_report_only_what_is_new_stops_the_gate() {
     assert!(new.status() == 1 && new.out().contains("### tide-table"), "{}", new.out());
     assert!(!new.out().contains("supply/unpinned"), "what was known is not told again: {}", new.out());
 }
+
+#[test]
+fn what_was_approved_is_compared_with_what_is_there_word_by_word() {
+    let dir = Dir::new(&[("a/mcp.json", SETUP), ("evidence/tide.json", &LISTED.replace("mcp.json", "a/mcp.json"))]);
+    let decide = ["approve", "a", "--entry", "tide-table", "--evidence", "evidence", "--by", "ines", "--reason", "r"];
+    let as_of = ["--as-of", "2026-11-24"];
+    assert_eq!(dir.run(&[&decide[..], &as_of].concat()).status(), 0);
+    let compare = |more: &[&str]| {
+        dir.run(&[&["compare", "tsuba-register.toml", "a", "--evidence", "evidence"][..], &as_of, more].concat())
+    };
+    let same = compare(&[]);
+    assert_eq!(
+        (same.status(), same.out().as_str()),
+        (0, "changes: 0 serious, 0 notable, 0 harmless\n"),
+        "{}",
+        same.err()
+    );
+    // What nobody has approved is none of its business.
+    dir.write(
+        "a/mcp.json",
+        SETUP.replace("} } }", "}, \"berth-board\": { \"command\": \"/opt/bin/siren-shell\" } } }").as_bytes(),
+    );
+    assert!(compare(&[]).out().starts_with("changes: 0 serious, 0 notable"), "{}", compare(&[]).out());
+    let words = LISTED.replace("mcp.json", "a/mcp.json").replace("in metres", "in feet");
+    dir.write("evidence/tide.json", words.as_bytes());
+    let changed = compare(&["--gate", "notable"]);
+    assert_eq!(changed.status(), 1);
+    assert!(changed.out().contains("of a harbour in [-metres.-]{+feet.+}"), "{}", changed.out());
+    dir.write("a/mcp.json", SETUP.replace("2.4.1", "2.5.0").as_bytes());
+    assert!(compare(&[]).out().contains("version 2.5.0 in the place of 2.4.1"), "{}", compare(&[]).out());
+    // Without evidence it is said that nothing is known any more.
+    let blind = dir.run(&[&["compare", "tsuba-register.toml", "a"][..], &as_of].concat());
+    assert!(blind.out().contains("there is no evidence of it"), "{}", blind.out());
+    // A gone file of words is told, and so is one that is none.
+    let kept = std::fs::read_dir(dir.path("tsuba-approved")).unwrap().next().unwrap().unwrap().path();
+    std::fs::write(&kept, "{}").unwrap();
+    assert!(compare(&[]).status() == 2 && compare(&[]).err().contains("tsuba-approved"), "{}", compare(&[]).err());
+    std::fs::remove_file(kept).unwrap();
+    assert!(compare(&[]).err().contains("1 approval was written without"), "{}", compare(&[]).err());
+    // What is kept beside the register is no setup.
+    let audit = dir.run(&["inventory", "tsuba-approved", "--format", "json"]).json();
+    assert_eq!(audit["summary"]["entries"], 0);
+}
+
+#[test]
+fn new_findings_of_an_entry_are_told() {
+    let dir = Dir::new(&[]);
+    report(&dir, "old.json", SETUP, LISTED);
+    report(&dir, "new.json", &SETUP.replace("\"-y\"", "\"-y\", \"--registry=http://mirror.example\""), LISTED);
+    let out = dir.run(&["compare", "old.json", "new.json"]).out();
+    assert!(out.contains("new findings: supply/foreign-source"), "{out}");
+}

@@ -1,5 +1,6 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
+use crate::approved;
 use crate::deciding::{Decider, For, date, judged, may_be_written, named, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
@@ -8,7 +9,7 @@ use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::decide::Kind;
+use tsuba_core::decide::{Decision, Kind};
 use tsuba_core::judge::{Audit, Severity, Stands};
 
 /// Approve entries as they are now: how they are started or called, and all that a model reads of their servers
@@ -43,8 +44,8 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
     may_be_written(&args.condition)?;
-    let audit = judged(&args.r#where, &args.evidence, &args.decider)?;
-    let mut decisions = Vec::new();
+    let mut audit = judged(&args.r#where, &args.evidence, &args.decider)?;
+    let mut decided: Vec<(Decision, Vec<Stands>)> = Vec::new();
     let mut told = Vec::new();
     for (stands, study, entry) in named(&audit, &args.entry)? {
         let open = open(&audit, stands);
@@ -70,10 +71,17 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         };
         told.push(format!("approved {}  {}  {listed}", entry.name.text, study.document.path));
         // The same thing is decided on once.
-        decisions.retain(|known: &tsuba_core::decide::Decision| known.id() != decision.id());
-        decisions.push(decision);
+        match decided.iter_mut().find(|(known, _)| known.id() == decision.id()) {
+            Some((known, of)) => {
+                *known = decision;
+                of.push(stands);
+            }
+            None => decided.push((decision, vec![stands])),
+        }
     }
+    let decisions: Vec<Decision> = decided.iter().map(|(decision, _)| decision.clone()).collect();
     let path = register::write(args.decider.register.as_deref(), &decisions)?;
+    approved::keep(&path, &mut audit, args.decider.today()?, &decided)?;
     let mut out = anstream::stdout().lock();
     for line in told {
         writeln!(out, "{}", audit.cleaner.clean(&line))?;

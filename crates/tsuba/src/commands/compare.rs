@@ -1,27 +1,40 @@
 //! `tsuba compare`: what is other in one report than in another.
 
+use crate::approved;
+use crate::deciding::date;
 use crate::exit::Done;
+use crate::gather::{Where, gather};
+use crate::register;
+use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
+use jiff::civil::Date;
 use serde_json::json;
 use std::fs::File;
 use std::io::{self, Read as _, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::{Options, audit, wary_cleaner};
+use tsuba_report::Report;
 
-/// Show what has changed between two JSON reports: entries, how they are started, and every word that a model reads
+/// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
 ///
 /// A change is serious (another origin, wider powers, a hint taken back, unseen characters, new findings in a server's words), notable
 /// or harmless (white space, something gone).
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
-    /// The earlier report (`tsuba audit --format json`)
+    /// The earlier report (`tsuba audit --format json`), or the register: then what was approved is compared
     #[arg(value_name = "OLD")]
     old: PathBuf,
-    /// The later one
-    #[arg(value_name = "NEW")]
-    new: PathBuf,
+    /// The later report, or folders and files as they are now
+    #[arg(value_name = "NEW", required = true)]
+    new: Vec<PathBuf>,
+    /// Folders of evidence, for what is there now (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    evidence: Vec<PathBuf>,
+    /// As of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
     /// Exit with status 1 when a change weighs at least so much
     #[arg(long, value_enum, default_value_t = Gate::Serious)]
     gate: Gate,
@@ -48,7 +61,24 @@ enum FormatName {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let (old, new) = (snapshot(&args.old)?, snapshot(&args.new)?);
+    let today = match &args.as_of {
+        Some(text) => date("--as-of", text)?,
+        None => super::audit::today(),
+    };
+    let (old, new) = match register::of(&args.old)? {
+        Some(register) => {
+            let (old, decisions, without) = approved::load(&args.old, &register, today)?;
+            if without > 0 {
+                let count =
+                    if without == 1 { "1 approval was".to_owned() } else { format!("{without} approvals were") };
+                let told = "written without the words of what was approved; `tsuba audit` tells whether they hold";
+                writeln!(anstream::stderr(), "{count} {told}")?;
+            }
+            let new = later(args, today, Some(&args.old))?.within(&old, &decisions);
+            (old, new)
+        }
+        None => (snapshot(&args.old)?, later(args, today, None)?),
+    };
     let changes = drift(&old, &new);
     let mut out = anstream::stdout().lock();
     match args.format {
@@ -63,6 +93,34 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     };
     let stops = gate.is_some_and(|gate| changes.iter().any(|change| change.weight >= gate));
     Ok(if stops { Done::Gated } else { Done::Clean })
+}
+
+/// What there is to compare with: a report, or what there is now.
+fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Snapshot> {
+    if let [file] = args.new.as_slice()
+        && file.is_file()
+        && args.evidence.is_empty()
+        && let Ok(report) = snapshot(file)
+    {
+        return Ok(report);
+    }
+    let wanted = Where::inputs(args.new.clone(), None).with(&args.evidence)?;
+    let mut gathered = gather(&wanted, None)?;
+    if let Some(path) = register {
+        register::names(path, &mut gathered.studies);
+    }
+    let options = Options {
+        today,
+        families: Vec::new(),
+        key: None,
+        register: register::load(register)?,
+        policy: gathered.policy,
+    };
+    let rules = tsuba_core::rules::all();
+    let mut audit = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(wanted.jobs));
+    register::as_known(&mut audit);
+    let report = Report::new(&audit, &[], today, env!("CARGO_PKG_VERSION"), &Threads::new(wanted.jobs));
+    Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
 }
 
 /// Reads a report of this program.

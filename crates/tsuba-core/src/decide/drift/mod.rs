@@ -1,111 +1,14 @@
 //! Drift: what is other now than it was, from two reports (`tsuba-report/1`), and how much it weighs.
 
-use crate::judge::Severity;
+mod snapshot;
+mod words;
+
+pub use snapshot::Snapshot;
+pub use words::{Piece, PieceKind};
+
 use crate::prelude::*;
-use serde::Deserialize;
-use similar::{ChangeTag, TextDiff};
-
-/// A report, as far as drift is told from it.
-#[derive(Clone, Debug, Default, Deserialize)]
-pub struct Snapshot {
-    /// `tsuba-report/1`.
-    pub schema: String,
-    /// The date of the audit.
-    #[serde(default)]
-    pub as_of: String,
-    /// Its entries.
-    #[serde(default)]
-    entries: Vec<Entry>,
-    /// Its findings.
-    #[serde(default)]
-    findings: Vec<Finding>,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Entry {
-    id: String,
-    setup: String,
-    name: String,
-    launch: Option<Launch>,
-    remote: Option<Remote>,
-    credentials: Vec<Credential>,
-    reach: Reach,
-    asks: String,
-    disabled: bool,
-    fingerprint: String,
-    listing: Option<Listing>,
-}
-
-#[derive(Clone, Debug, Default, PartialEq, Eq, Deserialize)]
-#[serde(default)]
-struct Launch {
-    source: String,
-    package: String,
-    version: String,
-    image: String,
-    tag: String,
-    digest: String,
-    script: String,
-    args: Vec<String>,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Remote {
-    url: String,
-    host: String,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Credential {
-    name: String,
-    kind: String,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Reach {
-    folders: BTreeSet<String>,
-    hosts: BTreeSet<String>,
-    powers: BTreeSet<String>,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Listing {
-    items: Vec<Item>,
-    texts: Vec<Text>,
-    of: Vec<String>,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Item {
-    kind: String,
-    name: String,
-    fingerprint: String,
-    read_only: Option<bool>,
-    texts: Vec<Text>,
-}
-
-#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Deserialize)]
-#[serde(default)]
-struct Text {
-    place: String,
-    text: String,
-}
-
-#[derive(Clone, Debug, Default, Deserialize)]
-#[serde(default)]
-struct Finding {
-    rule: String,
-    severity: String,
-    entry: Option<String>,
-    message: String,
-    fingerprint: String,
-}
+use snapshot::{Entry, Finding, Item, Launch, Listing, Text};
+use words::{plain, words};
 
 /// How much a change weighs.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -147,39 +50,6 @@ pub struct Change {
     pub words: Vec<Piece>,
 }
 
-/// A piece of a text that changed.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Piece {
-    /// Is it gone, new, or as it was?
-    pub kind: PieceKind,
-    /// The words.
-    pub text: String,
-}
-
-/// What became of a piece.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum PieceKind {
-    /// It is as it was.
-    Kept,
-    /// It is gone.
-    Gone,
-    /// It is new.
-    New,
-}
-
-impl Snapshot {
-    /// Is it a report that this program understands?
-    pub fn is_known(&self) -> bool {
-        self.schema == "tsuba-report/1"
-    }
-
-    /// Its findings by their fingerprints, with how bad they were.
-    pub fn findings(&self) -> BTreeMap<String, Severity> {
-        let weighed = |finding: &Finding| Severity::from_name(&finding.severity).unwrap_or(Severity::Note);
-        self.findings.iter().map(|finding| (finding.fingerprint.clone(), weighed(finding))).collect()
-    }
-}
-
 /// What is other in `new` than in `old`, the heaviest first.
 pub fn drift(old: &Snapshot, new: &Snapshot) -> Vec<Change> {
     let mut changes = Vec::new();
@@ -207,19 +77,24 @@ fn keyed(snapshot: &Snapshot, wanted: fn(&Entry) -> bool) -> BTreeMap<(&str, &st
     out
 }
 
-fn is_listing(entry: &Entry) -> bool {
-    entry.launch.is_none() && entry.remote.is_none() && entry.listing.is_some()
-}
-
 fn setups(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
-    let (before, after) = (keyed(old, |entry| !is_listing(entry)), keyed(new, |entry| !is_listing(entry)));
+    let (before, after) = (keyed(old, |entry| !entry.is_listing()), keyed(new, |entry| !entry.is_listing()));
     let mut gone: BTreeMap<&str, Vec<&Entry>> = BTreeMap::new();
     for (_, entry) in before.iter().filter(|(key, _)| !after.contains_key(*key)) {
         gone.entry(&entry.fingerprint).or_default().push(entry);
     }
     for (key, entry) in &after {
         match before.get(key) {
-            Some(known) => entry_changes(known, entry, changes),
+            Some(known) => {
+                entry_changes(known, entry, changes);
+                if known.listing.is_some() && entry.listing.is_none() {
+                    let what = "what its server lists is no longer known: there is no evidence of it";
+                    changes.push(change(Weight::Notable, entry, what));
+                }
+                if let Some((weight, found)) = fresh(old, new, entry) {
+                    changes.push(change(weight, entry, format!("new findings: {found}")));
+                }
+            }
             // What is launched just so elsewhere, and is there no more, has moved.
             None => match gone.get_mut(entry.fingerprint.as_str()).and_then(Vec::pop) {
                 Some(from) => {
@@ -312,8 +187,8 @@ fn listings(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
         }
         items(was, is, entry, &mut own);
         // New orders make a change of the words serious, wherever in the listing they stand.
-        if let Some(rules) = found.filter(|_| !own.is_empty()) {
-            own.push(change(Weight::Serious, entry, format!("new findings: {rules}")));
+        if let Some((_, found)) = found.filter(|_| !own.is_empty()) {
+            own.push(change(Weight::Serious, entry, format!("new findings: {found}")));
         }
         changes.extend(own);
     }
@@ -326,21 +201,26 @@ fn servers(snapshot: &Snapshot) -> BTreeMap<(String, String), &Entry> {
         let owner = entry.listing.as_ref().and_then(|listing| by_id.get(listing.of.first()?.as_str()).copied());
         owner.map_or_else(|| (String::new(), entry.name.clone()), |owner| (owner.setup.clone(), owner.name.clone()))
     };
-    snapshot.entries.iter().filter(|entry| is_listing(entry)).map(|entry| (key(entry), entry)).collect()
+    snapshot.entries.iter().filter(|entry| entry.is_listing()).map(|entry| (key(entry), entry)).collect()
 }
 
-/// Findings of weight about a listing that were not there before, by their rules.
-fn fresh(old: &Snapshot, new: &Snapshot, entry: &Entry) -> Option<String> {
+/// Findings of weight about an entry or a listing that were not there before, by their rules, and how much they weigh together. That
+/// something was not decided, or no longer is, is told by what has changed.
+fn fresh(old: &Snapshot, new: &Snapshot, entry: &Entry) -> Option<(Weight, String)> {
     let known: BTreeSet<&str> = old.findings.iter().map(|finding| finding.fingerprint.as_str()).collect();
-    let mut told: Vec<String> = new
+    let told = ["review/unknown", "review/changed", "review/expired"];
+    let found: Vec<&Finding> = new
         .findings
         .iter()
         .filter(|finding| finding.entry.as_ref() == Some(&entry.id) && !known.contains(finding.fingerprint.as_str()))
         .filter(|finding| matches!(finding.severity.as_str(), "critical" | "high" | "medium"))
-        .map(|finding| format!("{} ({})", finding.rule, finding.message))
+        .filter(|finding| !told.contains(&finding.rule.as_str()))
         .collect();
+    let weight =
+        if found.iter().any(|finding| finding.severity != "medium") { Weight::Serious } else { Weight::Notable };
+    let mut told: Vec<String> = found.iter().map(|finding| format!("{} ({})", finding.rule, finding.message)).collect();
     told.dedup();
-    (!told.is_empty()).then(|| told.join("; "))
+    (!told.is_empty()).then(|| (weight, told.join("; ")))
 }
 
 fn items(was: &Listing, is: &Listing, entry: &Entry, own: &mut Vec<Change>) {
@@ -399,58 +279,6 @@ fn texts_change(title: &str, was: &[Text], is: &[Text], entry: &Entry) -> Change
         (Weight::Notable, "its words")
     };
     Change { words: words(&old, &new), ..change(weight, entry, format!("{title} has changed: {how}")) }
-}
-
-/// A text without its white space; line ends are shown as their numbers in reports.
-fn plain(text: &str) -> String {
-    let lines = ["⟨U+000A⟩", "⟨U+000D⟩"].iter().fold(text.to_owned(), |text, end| text.replace(end, " "));
-    lines.split_whitespace().collect::<Vec<_>>().join(" ")
-}
-
-/// Words that stay are kept around a change, so many.
-const AROUND: usize = 6;
-/// Longer texts are not compared word by word (bytes of both).
-const MOST: usize = 64 << 10;
-
-/// The difference of two texts, word by word.
-fn words(old: &str, new: &str) -> Vec<Piece> {
-    let piece = |kind: PieceKind, text: &str| Piece { kind, text: text.to_owned() };
-    if old.len() + new.len() > MOST {
-        return vec![
-            piece(PieceKind::Gone, crate::text::head(old, 200)),
-            piece(PieceKind::New, crate::text::head(new, 200)),
-        ];
-    }
-    let diff = TextDiff::from_words(old, new);
-    let mut out: Vec<Piece> = Vec::new();
-    for part in diff.iter_all_changes() {
-        let kind = match part.tag() {
-            ChangeTag::Equal => PieceKind::Kept,
-            ChangeTag::Delete => PieceKind::Gone,
-            ChangeTag::Insert => PieceKind::New,
-        };
-        match out.last_mut().filter(|last| last.kind == kind) {
-            Some(last) => last.text.push_str(part.value()),
-            None => out.push(piece(kind, part.value())),
-        }
-    }
-    let last = out.len().saturating_sub(1);
-    for (at, kept) in out.iter_mut().enumerate().filter(|(_, piece)| piece.kind == PieceKind::Kept) {
-        kept.text = around(&kept.text, at > 0, at < last);
-    }
-    out
-}
-
-/// The words of a kept piece that stand next to a change.
-fn around(text: &str, after_one: bool, before_one: bool) -> String {
-    let words: Vec<&str> = text.split_inclusive(' ').collect();
-    let (head, tail) = (if after_one { AROUND } else { 0 }, if before_one { AROUND } else { 0 });
-    if words.len() <= head + tail {
-        return text.to_owned();
-    }
-    let first: String = words.iter().take(head).copied().collect();
-    let rest: String = words.iter().skip(words.len() - tail).copied().collect();
-    format!("{first}… {rest}")
 }
 
 #[cfg(test)]

@@ -1,0 +1,79 @@
+//! What was approved, in words: kept beside the register, so that a change can be shown word by word and not only by its fingerprint.
+
+use crate::output;
+use crate::register;
+use crate::threads::Threads;
+use anyhow::Context as _;
+use jiff::civil::Date;
+use std::collections::BTreeSet;
+use std::fs;
+use std::path::{Path, PathBuf};
+use tsuba_core::decide::drift::Snapshot;
+use tsuba_core::decide::{Decision, Kind, Register};
+use tsuba_core::judge::{Audit, Stands};
+use tsuba_report::Report;
+
+/// The folder beside the register.
+const FOLDER: &str = "tsuba-approved";
+
+fn folder(register: &Path) -> PathBuf {
+    register.parent().unwrap_or(Path::new("")).join(FOLDER)
+}
+
+/// Where the words of a decision are kept.
+fn file(register: &Path, id: &str) -> PathBuf {
+    folder(register).join(format!("{id}.json"))
+}
+
+/// Keeps what is approved now: for each decision the report of its entries and of what their servers list. Paths are those that the register has.
+pub(crate) fn keep(
+    register: &Path,
+    audit: &mut Audit,
+    today: Date,
+    decided: &[(Decision, Vec<Stands>)],
+) -> anyhow::Result<()> {
+    register::as_known(audit);
+    let report = Report::new(audit, &[], today, env!("CARGO_PKG_VERSION"), &Threads::new(0));
+    let told = || format!("cannot write into {}", folder(register).display());
+    fs::create_dir_all(folder(register)).with_context(told)?;
+    for (decision, stands) in decided {
+        let named: BTreeSet<(String, String)> = stands
+            .iter()
+            .filter_map(|stands| {
+                let study = audit.studies.get(stands.study)?;
+                let entry = study.entries.get(stands.entry?)?;
+                let clean = |text: &str| audit.cleaner.clean(text).as_str().to_owned();
+                Some((clean(&study.document.path), clean(&entry.name.text)))
+            })
+            .collect();
+        let report = report.only(|row| named.contains(&(row.setup.as_str().to_owned(), row.name.as_str().to_owned())));
+        let path = file(register, &decision.id());
+        output::write(Some(&path), |out| {
+            serde_json::to_writer_pretty(&mut *out, &report)?;
+            writeln!(out)
+        })?;
+        // It belongs under version control with the register, and holds no secret.
+        output::shared(&path)?;
+    }
+    Ok(())
+}
+
+/// What was approved and still is, in words: the entries, the decisions of which words are kept, and how many there are of which none are.
+pub(crate) fn load(
+    path: &Path,
+    register: &Register,
+    today: Date,
+) -> anyhow::Result<(Snapshot, BTreeSet<String>, usize)> {
+    let (mut all, mut known, mut without) = (Snapshot::default(), BTreeSet::new(), 0);
+    let holds = |decision: &&Decision| decision.kind == Kind::Approved && decision.holds(today);
+    for decision in register.decisions.iter().filter(holds) {
+        let file = file(path, &decision.id());
+        if file.is_file() {
+            all.join(crate::commands::compare::snapshot(&file)?);
+            known.insert(decision.id());
+        } else {
+            without += 1;
+        }
+    }
+    Ok((all, known, without))
+}
