@@ -3,6 +3,7 @@
 //! The model holds only texts that went through the core's cleaner, so a format cannot print a secret or a control character;
 //! what is left to a format is its own markup.
 
+mod card;
 mod format;
 pub mod inventory;
 mod json;
@@ -14,6 +15,7 @@ mod sarif;
 mod style;
 mod text;
 
+pub use card::Card;
 pub use format::{Format, Renderer};
 pub use json::{Json, schema};
 pub use markdown::Markdown;

@@ -438,6 +438,19 @@ impl Unasked {
     }
 }
 
+impl FindingRow {
+    /// Notes that it is accepted by a decision of this moment.
+    pub fn waive(&mut self, decision: &tsuba_core::decide::Decision) {
+        let cleaner = tsuba_core::judge::wary_cleaner();
+        self.waived = Some(WaiverRow {
+            id: decision.id(),
+            by: Text(cleaner.clean(&decision.by)),
+            until: decision.until.map(|until| until.to_string()).unwrap_or_default(),
+            reason: Text(cleaner.clean(&decision.reason)),
+        });
+    }
+}
+
 impl EntryRow {
     /// Is it counted: is it more than the listing of another entry's server?
     pub fn counts(&self) -> bool {

@@ -377,7 +377,7 @@ const UNKNOWN: &str = "unknown";
 const NOT_DECIDED: &str = "review/unknown";
 
 /// What was decided on an entry.
-fn decided(entry: &EntryRow) -> Option<String> {
+pub(crate) fn decided(entry: &EntryRow) -> Option<String> {
     let decision = entry.decision.as_ref()?;
     if decision.standing == UNKNOWN && !entry.disabled {
         return Some("nobody has".to_owned());

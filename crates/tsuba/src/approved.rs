@@ -58,6 +58,12 @@ pub(crate) fn keep(
     Ok(())
 }
 
+/// What was approved by one decision, in words, where they are kept.
+pub(crate) fn kept(path: &Path, decision: &Decision) -> anyhow::Result<Option<Snapshot>> {
+    let file = file(path, &decision.id());
+    if file.is_file() { crate::commands::compare::snapshot(&file).map(Some) } else { Ok(None) }
+}
+
 /// What was approved and still is, in words: the entries, the decisions of which words are kept, and how many there are of which none are.
 pub(crate) fn load(
     path: &Path,
@@ -67,12 +73,12 @@ pub(crate) fn load(
     let (mut all, mut known, mut without) = (Snapshot::default(), BTreeSet::new(), 0);
     let holds = |decision: &&Decision| decision.kind == Kind::Approved && decision.holds(today);
     for decision in register.decisions.iter().filter(holds) {
-        let file = file(path, &decision.id());
-        if file.is_file() {
-            all.join(crate::commands::compare::snapshot(&file)?);
-            known.insert(decision.id());
-        } else {
-            without += 1;
+        match kept(path, decision)? {
+            Some(words) => {
+                all.join(words);
+                known.insert(decision.id());
+            }
+            None => without += 1,
         }
     }
     Ok((all, known, without))

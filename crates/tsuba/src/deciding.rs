@@ -7,31 +7,48 @@ use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
-use tsuba_core::decide::{Decision, Kind, Prints, Scope, launch_print, started};
-use tsuba_core::judge::{Audit, Options, Stands, audit, listing_of, wary_cleaner};
+use tsuba_core::decide::{Decision, Kind, Prints, Scope, UNDECIDED, launch_print, started};
+use tsuba_core::judge::{Audit, Finding, Options, Severity, Stands, audit, listing_of, wary_cleaner};
 use tsuba_core::understand::{Entry, Study};
 
-/// Who decides, why, until when, and where that is written down.
+/// Who decides, and where that is written down.
 #[derive(Clone, Debug, Arguments)]
-pub(crate) struct Decider {
-    /// Why
-    #[arg(long, value_name = "TEXT")]
-    pub(crate) reason: String,
+pub(crate) struct Who {
     /// Who decides [default: TSUBA_REVIEWER, else the name of this account]
     #[arg(long, value_name = "NAME")]
-    pub(crate) by: Option<String>,
+    by: Option<String>,
     /// For this team only
     #[arg(long, value_name = "TEAM")]
-    pub(crate) team: Option<String>,
+    team: Option<String>,
     /// The register [default: tsuba-register.toml in the current folder]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
     /// Decide as of this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
-    pub(crate) as_of: Option<String>,
+    as_of: Option<String>,
+}
+
+/// Who decides, and why.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Decider {
+    /// Why
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) reason: String,
+    #[command(flatten)]
+    pub(crate) who: Who,
 }
 
 impl Decider {
+    /// A decision on something, without what was approved.
+    pub(crate) fn decision(&self, kind: Kind, scope: Scope, until: Option<Date>) -> anyhow::Result<Decision> {
+        if self.reason.trim().is_empty() {
+            bail!("--reason is empty: say why, so that the next reviewer knows");
+        }
+        self.who.decision(kind, scope, until, &self.reason)
+    }
+}
+
+impl Who {
     pub(crate) fn today(&self) -> anyhow::Result<Date> {
         match &self.as_of {
             Some(text) => date("--as-of", text),
@@ -39,21 +56,25 @@ impl Decider {
         }
     }
 
-    fn by(&self) -> anyhow::Result<String> {
+    pub(crate) fn by(&self) -> anyhow::Result<String> {
         let of_environment = ["TSUBA_REVIEWER", "USER", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok());
         let by = self.by.clone().or(of_environment).filter(|name| !name.trim().is_empty());
         by.context("nobody decides: name yourself with --by NAME")
     }
 
     /// A decision on something, without what was approved.
-    pub(crate) fn decision(&self, kind: Kind, scope: Scope, until: Option<Date>) -> anyhow::Result<Decision> {
-        if self.reason.trim().is_empty() {
-            bail!("--reason is empty: say why, so that the next reviewer knows");
-        }
-        may_be_written([Some(&self.reason), self.by.as_ref(), self.team.as_ref()].into_iter().flatten())?;
+    pub(crate) fn decision(
+        &self,
+        kind: Kind,
+        scope: Scope,
+        until: Option<Date>,
+        reason: &str,
+    ) -> anyhow::Result<Decision> {
+        let reason = reason.to_owned();
+        may_be_written([Some(&reason), self.by.as_ref(), self.team.as_ref()].into_iter().flatten())?;
         let on = self.today()?;
         if let Some(over) = until.filter(|until| *until < on) {
-            bail!("--until {over} is over already");
+            bail!("{over} is over already");
         }
         Ok(Decision {
             kind,
@@ -61,7 +82,7 @@ impl Decider {
             team: self.team.clone(),
             by: self.by()?,
             on,
-            reason: self.reason.clone(),
+            reason,
             until,
             conditions: Vec::new(),
             launch: None,
@@ -85,13 +106,13 @@ pub(crate) fn date(option: &str, text: &str) -> anyhow::Result<Date> {
 }
 
 /// Judges the inputs, with the register as it is.
-pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], decider: &Decider) -> anyhow::Result<Audit> {
+pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow::Result<Audit> {
     let mut gathered = gather(&wanted.with(evidence)?, None)?;
-    let path = decider.register.clone().unwrap_or_else(|| register::NAME.into());
+    let path = who.register.clone().unwrap_or_else(|| register::NAME.into());
     register::names(&path, &mut gathered.studies);
-    let register = register::load(decider.register.as_deref().filter(|path| path.exists()))?;
+    let register = register::load(who.register.as_deref().filter(|path| path.exists()))?;
     let options =
-        Options { today: decider.today()?, families: Vec::new(), key: gathered.key, register, policy: gathered.policy };
+        Options { today: who.today()?, families: Vec::new(), key: gathered.key, register, policy: gathered.policy };
     Ok(audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs)))
 }
 
@@ -150,6 +171,30 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &E
             None => bail!("{name} calls no host: decide on the entry"),
         },
     }
+}
+
+/// The rules that speak against an entry now, but for those that only miss a decision.
+pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
+    let mut rules: Vec<&'static str> = of_entry(audit, stands)
+        .into_iter()
+        .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
+        .map(|finding| finding.rule.id)
+        .filter(|rule| !UNDECIDED.contains(rule) && *rule != "review/refused-in-use")
+        .collect();
+    rules.dedup();
+    rules
+}
+
+/// What was found of an entry and of what its server lists, each worst first.
+pub(crate) fn of_entry(audit: &Audit, stands: Stands) -> Vec<&Finding> {
+    let listed = audit
+        .studies
+        .get(stands.study)
+        .zip(stands.entry)
+        .and_then(|(study, entry)| study.entries.get(entry)?.listed)
+        .map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
+    let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
+    of(stands).chain(listed.into_iter().flat_map(of)).collect()
 }
 
 /// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists.

@@ -4,6 +4,7 @@ mod approved;
 mod asked;
 mod commands;
 mod deciding;
+mod dialog;
 mod exit;
 mod gather;
 mod jobs;
@@ -34,6 +35,7 @@ enum Command {
     Audit(commands::audit::Args),
     Inventory(commands::inventory::Args),
     Capture(commands::capture::Args),
+    Review(commands::review::Args),
     Approve(commands::approve::Args),
     Refuse(commands::refuse::Args),
     Waive(commands::waive::Args),
@@ -56,6 +58,7 @@ fn main() -> ExitCode {
         Command::Audit(args) => commands::audit::run(&args),
         Command::Inventory(args) => commands::inventory::run(&args),
         Command::Capture(args) => commands::capture::run(&args),
+        Command::Review(args) => commands::review::run(&args),
         Command::Approve(args) => commands::approve::run(&args),
         Command::Refuse(args) => commands::refuse::run(&args),
         Command::Waive(args) => commands::waive::run(&args),

@@ -7,6 +7,9 @@ mod register;
 mod signed;
 mod standing;
 
+/// The rules that only say that a decision is missing, or no longer holds.
+pub const UNDECIDED: [&str; 3] = ["review/unknown", "review/changed", "review/expired"];
+
 pub use policy::{Applied, Line, OwnRule, Policy, PolicyError, Ruling, Told, Weighing};
 pub use print::{Prints, launch_print};
 pub use register::{Decision, Kind, Register, RegisterError, Scope};

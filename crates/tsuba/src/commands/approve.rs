@@ -1,7 +1,7 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
 use crate::approved;
-use crate::deciding::{Decider, For, date, judged, may_be_written, named, scope, seen};
+use crate::deciding::{Decider, For, date, judged, may_be_written, named, open, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::register;
@@ -10,7 +10,7 @@ use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::PathBuf;
 use tsuba_core::decide::{Decision, Kind};
-use tsuba_core::judge::{Audit, Severity, Stands};
+use tsuba_core::judge::Stands;
 
 /// Approve entries as they are now: how they are started or called, and all that a model reads of their servers
 ///
@@ -44,7 +44,7 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
     may_be_written(&args.condition)?;
-    let mut audit = judged(&args.r#where, &args.evidence, &args.decider)?;
+    let mut audit = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let mut decided: Vec<(Decision, Vec<Stands>)> = Vec::new();
     let mut told = Vec::new();
     for (stands, study, entry) in named(&audit, &args.entry)? {
@@ -80,32 +80,12 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
     }
     let decisions: Vec<Decision> = decided.iter().map(|(decision, _)| decision.clone()).collect();
-    let path = register::write(args.decider.register.as_deref(), &decisions)?;
-    approved::keep(&path, &mut audit, args.decider.today()?, &decided)?;
+    let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
+    approved::keep(&path, &mut audit, args.decider.who.today()?, &decided)?;
     let mut out = anstream::stdout().lock();
     for line in told {
         writeln!(out, "{}", audit.cleaner.clean(&line))?;
     }
     writeln!(out, "{}", register::written(&path))?;
     Ok(Done::Clean)
-}
-
-/// The rules that speak against an entry now, but for those that only miss a decision.
-fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
-    let missing = ["review/unknown", "review/changed", "review/expired", "review/refused-in-use"];
-    let listed = audit
-        .studies
-        .get(stands.study)
-        .zip(stands.entry)
-        .and_then(|(study, entry)| study.entries.get(entry)?.listed)
-        .map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
-    let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
-    let mut rules: Vec<&'static str> = of(stands)
-        .chain(listed.into_iter().flat_map(of))
-        .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
-        .map(|finding| finding.rule.id)
-        .filter(|rule| !missing.contains(rule))
-        .collect();
-    rules.dedup();
-    rules
 }

@@ -150,16 +150,7 @@ fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {
         writeln!(out, "\n{}", cleaner.clean(&head))?;
         writeln!(out, "    {}", cleaner.clean(&change.what))?;
         if !change.words.is_empty() {
-            let told: String = change
-                .words
-                .iter()
-                .map(|piece| match piece.kind {
-                    PieceKind::Kept => piece.text.clone(),
-                    PieceKind::Gone => format!("[-{}-]", piece.text),
-                    PieceKind::New => format!("{{+{}+}}", piece.text),
-                })
-                .collect();
-            writeln!(out, "    | {}", cleaner.clean(&told))?;
+            writeln!(out, "    | {}", cleaner.clean(&change.told_words()))?;
         }
     }
     Ok(())

@@ -14,5 +14,6 @@ pub(crate) mod inventory;
 pub(crate) mod man;
 pub(crate) mod refuse;
 pub(crate) mod repair;
+pub(crate) mod review;
 pub(crate) mod stand_in;
 pub(crate) mod waive;

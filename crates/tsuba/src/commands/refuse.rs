@@ -45,7 +45,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
     let mut cleaner: Option<Cleaner> = None;
     if !args.entry.is_empty() {
-        let audit = judged(&args.r#where, &[], &args.decider)?;
+        let audit = judged(&args.r#where, &[], &args.decider.who)?;
         for (_, study, entry) in named(&audit, &args.entry)? {
             scopes.push(scope(&audit, Kind::Refused, args.on, study, entry)?);
         }
@@ -56,7 +56,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let decisions: anyhow::Result<Vec<Decision>> =
         scopes.into_iter().map(|scope| args.decider.decision(Kind::Refused, scope, until)).collect();
     let decisions = decisions?;
-    let path = register::write(args.decider.register.as_deref(), &decisions)?;
+    let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
     let mut out = anstream::stdout().lock();
     for decision in &decisions {
         let line = format!("refused {}", super::decisions::what(decision));

@@ -21,6 +21,18 @@ pub enum Weight {
     Serious,
 }
 
+impl Change {
+    /// Its words in one text: `[-gone-]` and `{+new+}`.
+    pub fn told_words(&self) -> String {
+        let told = self.words.iter().map(|piece| match piece.kind {
+            PieceKind::Kept => piece.text.clone(),
+            PieceKind::Gone => format!("[-{}-]", piece.text),
+            PieceKind::New => format!("{{+{}+}}", piece.text),
+        });
+        told.collect()
+    }
+}
+
 impl Weight {
     /// All weights, the heaviest first.
     pub const ALL: [Self; 3] = [Self::Serious, Self::Notable, Self::Harmless];
@@ -208,13 +220,12 @@ fn servers(snapshot: &Snapshot) -> BTreeMap<(String, String), &Entry> {
 /// something was not decided, or no longer is, is told by what has changed.
 fn fresh(old: &Snapshot, new: &Snapshot, entry: &Entry) -> Option<(Weight, String)> {
     let known: BTreeSet<&str> = old.findings.iter().map(|finding| finding.fingerprint.as_str()).collect();
-    let told = ["review/unknown", "review/changed", "review/expired"];
     let found: Vec<&Finding> = new
         .findings
         .iter()
         .filter(|finding| finding.entry.as_ref() == Some(&entry.id) && !known.contains(finding.fingerprint.as_str()))
         .filter(|finding| matches!(finding.severity.as_str(), "critical" | "high" | "medium"))
-        .filter(|finding| !told.contains(&finding.rule.as_str()))
+        .filter(|finding| !super::UNDECIDED.contains(&finding.rule.as_str()))
         .collect();
     let weight =
         if found.iter().any(|finding| finding.severity != "medium") { Weight::Serious } else { Weight::Notable };

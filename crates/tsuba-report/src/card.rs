@@ -1,0 +1,124 @@
+//! One entry on one screen, for who has to decide on it: what it is, what it does, what speaks against it, what has changed.
+
+use crate::inventory::{credentials, listed, plan_line, verb};
+use crate::model::{EntryRow, FindingRow};
+use crate::style::{pad, wrap};
+use crate::text::decided;
+use crate::{Look, Tint};
+use std::io::{self, Write};
+use tsuba_core::decide::UNDECIDED;
+use tsuba_core::judge::Verdict;
+
+/// An entry to decide on.
+#[derive(Clone, Debug)]
+pub struct Card<'r> {
+    /// It.
+    pub entry: &'r EntryRow,
+    /// The team that answers for it.
+    pub team: Option<&'r str>,
+    /// What was found of it and of what its server lists, worst first.
+    pub findings: Vec<&'r FindingRow>,
+    /// What has changed since it was approved: texts that may be printed.
+    pub changes: Vec<String>,
+}
+
+const LABEL: usize = 9;
+const INDENT: &str = "  ";
+/// Of more findings the worst are shown, and how many there are.
+const MOST: usize = 6;
+/// A value of more lines is cut.
+const LINES: usize = 4;
+
+impl Card<'_> {
+    /// Draws it; `all` with every finding, its line and what to do about it.
+    ///
+    /// # Errors
+    /// What the writer says.
+    pub fn draw(&self, look: Look, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
+        let entry = self.entry;
+        let ready = entry.reasons.iter().all(|rule| UNDECIDED.contains(rule));
+        let verdict = entry.verdict.map(|verdict| match verdict {
+            Verdict::FixFirst if ready => "only a decision is missing".to_owned(),
+            verdict => look.paint(Tint::Verdict(verdict), verdict.name()),
+        });
+        let name = look.paint(Tint::Name, entry.name.as_str());
+        writeln!(out, "{title}  {name}  {}", verdict.unwrap_or_default())?;
+        let team = self.team.map(|team| format!("  team {team}")).unwrap_or_default();
+        writeln!(out, "{}\n", look.paint(Tint::Quiet, &format!("{}:{}{team}", entry.setup, entry.place.line)))?;
+        let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
+        let called = entry.remote.as_ref().map(|remote| &remote.host);
+        let alone = entry.reach.hosts.iter().all(|host| Some(host) == called);
+        let rows = [
+            (verb(entry), Some(plan_line(entry))),
+            ("tools", Some(listed(entry).unwrap_or_else(|| "not known: there is no evidence".to_owned()))),
+            ("given", credentials(entry)),
+            ("folders", Some(list(&entry.reach.folders))),
+            ("hosts", Some(list(&entry.reach.hosts)).filter(|_| !alone)),
+            ("powers", Some(entry.reach.powers.join(", "))),
+            ("asks", Some(entry.asks.to_owned()).filter(|asks| asks != "unknown")),
+            ("decided", decided(entry).filter(|decided| decided != "nobody has")),
+        ];
+        for (label, text) in rows {
+            if let Some(text) = text.filter(|text| !text.is_empty()) {
+                self.row(look, label, &text, out)?;
+            }
+        }
+        for (at, change) in self.changes.iter().enumerate() {
+            self.row(look, if at == 0 { "changed" } else { "" }, change, out)?;
+        }
+        writeln!(out)?;
+        if self.findings.is_empty() {
+            return writeln!(out, "{INDENT}nothing speaks against it");
+        }
+        let shown = if all { self.findings.len() } else { MOST };
+        for (number, finding) in self.findings.iter().enumerate().take(shown) {
+            self.finding(look, number + 1, finding, all, out)?;
+        }
+        match self.findings.len().saturating_sub(shown) {
+            0 => Ok(()),
+            more => writeln!(out, "{INDENT}… and {more} more; d shows all"),
+        }
+    }
+
+    fn row(&self, look: Look, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
+        let width = look.width.saturating_sub(INDENT.len() + LABEL).max(24);
+        for (at, line) in wrap(text, width, "").iter().enumerate() {
+            if at == LINES {
+                return writeln!(out, "{INDENT}{}…", " ".repeat(LABEL));
+            }
+            let label = if at == 0 { label } else { "" };
+            writeln!(out, "{INDENT}{}{line}", look.paint(Tint::Quiet, &pad(label, LABEL)))?;
+        }
+        Ok(())
+    }
+
+    fn finding(
+        &self,
+        look: Look,
+        number: usize,
+        finding: &FindingRow,
+        all: bool,
+        out: &mut dyn Write,
+    ) -> io::Result<()> {
+        let severity = look.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8));
+        let waived = if finding.waived.is_some() { "  (waived)" } else { "" };
+        writeln!(out, "{INDENT}{number:>2} {severity} {}{waived}", finding.rule)?;
+        let lead = " ".repeat(INDENT.len() + 12);
+        let width = look.width.saturating_sub(lead.len()).max(24);
+        let mut lines = wrap(finding.message.as_str(), width, "");
+        if all {
+            lines.push(format!("{}:{}", finding.setup, finding.place.line));
+            let texts = [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)];
+            for (label, text) in texts {
+                lines.extend(text.iter().flat_map(|text| wrap(&format!("{label}{text}"), width, "")));
+            }
+            lines.extend(wrap(&format!("fix: {}", finding.fix), width, ""));
+        } else if lines.len() > 2 {
+            lines.truncate(2);
+            if let Some(last) = lines.last_mut() {
+                last.push('…');
+            }
+        }
+        lines.iter().try_for_each(|line| writeln!(out, "{lead}{line}"))
+    }
+}
