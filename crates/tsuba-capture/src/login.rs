@@ -47,10 +47,20 @@ pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut 
     evidence.http.push(asking.hello("foreign-origin", url, &[("Origin", "https://foreign.example")]));
     evidence.http.push(asking.hello("foreign-host", url, &[("Host", "foreign.example")]));
     evidence.http.push(asking.get("get", url, "text/event-stream"));
+    if let Some(url) = with_tls(url) {
+        evidence.http.push(asking.hello("over-tls", &url, &[]));
+    }
     if matches!(status, Some(401 | 403)) {
         asking.metadata(url, challenge.as_deref(), evidence);
     }
     true
+}
+
+/// The address with TLS of one that is written without; on a port of its own an address says nothing of where that would be.
+fn with_tls(url: &Url) -> Option<Url> {
+    let plain = url.scheme() == "http" && url.port().is_none() && !is_loopback(url);
+    let mut url = url.clone();
+    (plain && url.set_scheme("https").is_ok()).then_some(url)
 }
 
 struct Asking<'a> {
@@ -344,6 +354,21 @@ mod tests {
             [("https://id.example", "https://id.example"), ("https://id.example/t1/", "https://id.example/t1/")]
         {
             assert_eq!(named(&Url::parse(text).unwrap()), want);
+        }
+    }
+
+    #[test]
+    fn only_an_address_without_tls_and_port_is_asked_with_it() {
+        for (written, want) in [
+            ("http://tides.example/mcp?a=b", Some("https://tides.example/mcp?a=b")),
+            ("http://tides.example:80/mcp", Some("https://tides.example/mcp")),
+            ("http://tides.example:8080/mcp", None),
+            ("https://tides.example/mcp", None),
+            ("http://127.0.0.1/mcp", None),
+            ("http://localhost/mcp", None),
+        ] {
+            let found = with_tls(&Url::parse(written).unwrap()).map(String::from);
+            assert_eq!(found.as_deref(), want, "{written}");
         }
     }
 }

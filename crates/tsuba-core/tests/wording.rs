@@ -126,13 +126,7 @@ fn all_told(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, Strin
     let bytes = listing(line).to_string().into_bytes();
     let input = Input { path: "tide-desk.json".into(), bytes, ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not recognised: {line}") };
-    let options = Options {
-        today: jiff::civil::date(2026, 11, 25),
-        families: vec!["wording".into()],
-        key: None,
-        register: None,
-        policy: tsuba_core::decide::Policy::default(),
-    };
+    let options = Options { families: vec!["wording".into()], ..Options::on(jiff::civil::date(2026, 11, 25)) };
     let outcome = audit(vec![*study], Vec::new(), rules, &options, &InTurn);
     // The worst of a rule comes first and is inserted last.
     outcome.findings.iter().rev().map(|f| (f.rule.id, format!("{} {}", f.severity, f.message))).collect()

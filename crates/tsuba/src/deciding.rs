@@ -111,8 +111,7 @@ pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow:
     let path = who.register.clone().unwrap_or_else(|| register::NAME.into());
     register::names(&path, &mut gathered.studies);
     let register = register::load(who.register.as_deref().filter(|path| path.exists()))?;
-    let options =
-        Options { today: who.today()?, families: Vec::new(), key: gathered.key, register, policy: gathered.policy };
+    let options = Options { key: gathered.key, register, policy: gathered.policy, ..Options::on(who.today()?) };
     Ok(audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs)))
 }
 

@@ -8,6 +8,7 @@ mod dialog;
 mod exit;
 mod gather;
 mod jobs;
+mod known;
 mod output;
 mod register;
 mod threads;

@@ -125,3 +125,28 @@ fn what_cannot_be_mended_is_told() {
     let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);
     assert!(run.status() == 2 && run.err().contains("there is no such rule"), "{}", run.err());
 }
+
+#[test]
+fn versions_come_from_the_lockfile_or_from_what_is_installed() {
+    let loose = LOOSE.replace("tides\"", "tides@^2\"");
+    let lock = r#"{"lockfileVersion": 3, "packages": {"node_modules/@saltmarsh/tides": {"version": "2.4.1"}}}"#;
+    let installed = r#"{"name": "@saltmarsh/tides", "version": "2.3.0"}"#;
+    let dir = Dir::new(&[
+        ("web/.git/HEAD", ""),
+        ("web/package-lock.json", lock),
+        ("web/sub/deep/mcp.json", &loose),
+        ("desk/.git/HEAD", ""),
+        ("desk/mcp.json", LOOSE),
+        ("desk/node_modules/@saltmarsh/tides/package.json", installed),
+        // What lies above a repository is none of its business.
+        ("package-lock.json", &lock.replace("2.4.1", "9.9.9")),
+        ("bare/.git/HEAD", ""),
+        ("bare/mcp.json", LOOSE),
+    ]);
+    let run = dir.run(&["repair", "web", "desk", "bare", "--apply"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    let text = |file: &str| std::fs::read_to_string(dir.path(file)).unwrap();
+    assert!(text("web/sub/deep/mcp.json").contains("@saltmarsh/tides@2.4.1\""), "{}", text("web/sub/deep/mcp.json"));
+    assert!(text("desk/mcp.json").contains("@saltmarsh/tides@2.3.0\""), "{}", text("desk/mcp.json"));
+    assert_eq!(text("bare/mcp.json"), LOOSE);
+}

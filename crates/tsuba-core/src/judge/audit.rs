@@ -9,9 +9,10 @@ use super::weight::weigh;
 use super::{Confidence, Severity};
 use crate::decide::{Policy, Register, Scope, Standing, approved_versions, standings};
 use crate::prelude::*;
-use crate::repair::Repair;
+use crate::repair::{Known, Repair};
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
 use crate::understand::credential::next_token;
+use crate::understand::launch::{Container, Package};
 use crate::understand::{Handed, Study};
 use jiff::civil::Date;
 
@@ -28,6 +29,22 @@ pub struct Options {
     pub register: Option<Register>,
     /// What the company has decided for all.
     pub policy: Policy,
+    /// What is known beside the documents.
+    pub known: Known,
+}
+
+impl Options {
+    /// On a date, with nothing else.
+    pub fn on(today: Date) -> Self {
+        Self {
+            today,
+            families: Vec::new(),
+            key: None,
+            register: None,
+            policy: Policy::default(),
+            known: Known::default(),
+        }
+    }
 }
 
 /// A file that looks like a setup and could not be read.
@@ -134,6 +151,7 @@ pub fn audit(
     if let Some(register) = &options.register {
         approved_versions(&mut studies, register, options.today);
     }
+    note_known(&mut studies, &options.known);
     let cleaner = cleaner(&studies, &options.policy);
     let rules: Vec<&'static Rule> = rules
         .iter()
@@ -188,6 +206,23 @@ pub fn audit(
     let names = names(&studies, options.key.as_ref());
     let register = options.register.clone();
     Audit { studies, findings, judgements, unread, register, standings, cleaner, names }
+}
+
+/// Notes at every entry what is known of it beside the documents: a version, where neither a capture nor the register names one, and a digest.
+fn note_known(studies: &mut [Study], known: &Known) {
+    for study in studies {
+        let path = study.document.path.as_str();
+        for entry in &mut study.entries {
+            let Some(plan) = &entry.plan else { continue };
+            let version = |package: &Package| Some((package.name.clone(), known.version(path, package)?.clone()));
+            let version = plan.packages().find_map(|(_, package)| version(package));
+            let digest = |container: &Container| Some((container.image.text.clone(), known.digest(container)?.clone()));
+            entry.known_digest = plan.containers().find_map(|(_, container)| digest(container));
+            if entry.known_version.is_none() {
+                entry.known_version = version;
+            }
+        }
+    }
 }
 
 /// A gate for texts of which no secret is known: what has the form of one is masked all the same.

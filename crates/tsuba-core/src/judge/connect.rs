@@ -1,6 +1,7 @@
 //! Connecting: which listing belongs to which entry. A listing names its server; an entry has a name and a package.
 
 use crate::evidence::Captured;
+use crate::evidence::oauth::{Answer, Ask};
 use crate::prelude::*;
 use crate::understand::{Listed, Study, plain_name};
 
@@ -55,12 +56,25 @@ pub(super) fn connect(studies: &mut [Study]) {
             let package = captured.filter(|of| is_of(of, studies.get(study), entry))?.package.as_ref()?;
             Some((package.name.text.clone(), package.version.as_ref()?.text.clone()))
         });
+        let https = studies.get(listed.study).filter(|s| s.document.facts.evidence).and_then(|s| {
+            let captured = s.listing_of(s.entries.get(listed.entry)?)?.captured.as_ref();
+            captured.filter(|of| is_of(of, studies.get(study), entry))?;
+            answers_over_tls(s)
+        });
         if let Some(entry) = studies.get_mut(study).and_then(|s| s.entries.get_mut(entry)) {
+            entry.known_https = https;
             entry.listed = Some(listed);
             entry.known_version = fetched;
             entry.reach.powers.extend(powers.unwrap_or_default());
         }
     }
+}
+
+/// The address with TLS that answered the very same as the one without.
+fn answers_over_tls(study: &Study) -> Option<String> {
+    let plain = study.papers.answers_to(Ask::NoToken).next()?;
+    let same = |answer: &&Answer| answer.status() == plain.status() && answer.status() != 0;
+    study.papers.answers_to(Ask::OverTls).find(same)?.url.as_ref().map(|url| url.text.clone())
 }
 
 /// Was this captured of the very entry?

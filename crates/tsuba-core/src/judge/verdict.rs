@@ -65,13 +65,7 @@ mod tests {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
-        let options = Options {
-            today: jiff::civil::date(2026, 11, 25),
-            families: Vec::new(),
-            key: None,
-            register: None,
-            policy: crate::decide::Policy::default(),
-        };
+        let options = Options::on(jiff::civil::date(2026, 11, 25));
         let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
         let judgement = outcome.judgements[0][0].clone();
         (judgement.verdict, judgement.reasons.iter().map(|i| outcome.findings[*i].rule.id).collect())

@@ -1,18 +1,64 @@
 //! One change of a text: a value written anew in the notation it stands in, or an item taken out of its list.
 
-use super::Repair;
+use super::{Prompt, Repair};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::Span;
 
 /// The text of a document with one change; `None` where it cannot be made without touching something else.
 pub(super) fn edited(document: &Document, at: Span, repair: &Repair) -> Option<String> {
-    let (range, new) = match repair {
-        Repair::Write(text) => (at.range(), written(document.notation, document.written(at), text)?),
-        Repair::TakeOut => (without(document, at)?, String::new()),
+    let value = |text: &str| Some((at.range(), written(document.notation, document.written(at), text)?));
+    let mut edits = match repair {
+        Repair::Write(text) => vec![value(text)?],
+        Repair::TakeOut => vec![(without(document, at)?, String::new())],
+        Repair::Prompt(prompt) => {
+            let mut edits = vec![value(&format!("${{input:{}}}", prompt.id))?];
+            edits.extend(asked(document, prompt)?);
+            edits
+        }
     };
-    let (before, after) = (document.text.get(..range.start)?, document.text.get(range.end..)?);
-    Some(format!("{before}{new}{after}"))
+    // From the end, so that no place moves before it is used.
+    edits.sort_by_key(|(range, _)| core::cmp::Reverse(range.start));
+    let mut text = document.text.clone();
+    for (range, new) in edits {
+        let (before, after) = (text.get(..range.start)?, text.get(range.end..)?);
+        text = format!("{before}{new}{after}");
+    }
+    Some(text)
+}
+
+/// A change of a text.
+type Edit = (core::ops::Range<usize>, String);
+
+/// A prompt behind the last of the document's inputs, laid out like that one; nothing where it asks for this already, `None` where there is no
+/// place for it.
+fn asked(document: &Document, prompt: &Prompt) -> Option<Option<Edit>> {
+    if document.notation != Notation::Json {
+        return None;
+    }
+    let inputs = document.roots.iter().find_map(|root| inputs_of(root, 0))?;
+    let id = |item: &Node| item.get("id").and_then(Node::text).map(str::to_owned);
+    if inputs.items().iter().any(|item| id(item).as_ref() == Some(&prompt.id)) {
+        return Some(None);
+    }
+    let last = inputs.items().last()?.span;
+    let before = document.text.get(inputs.span.start as usize..last.start as usize)?;
+    let space = before.len() - before.trim_end().len();
+    let layout = before.get(before.len() - space..)?;
+    let quoted = |text: &str| serde_json::to_string(text).ok();
+    let (id, description) = (quoted(&prompt.id)?, quoted(&prompt.description)?);
+    let item =
+        format!("{{ \"type\": \"promptString\", \"id\": {id}, \"description\": {description}, \"password\": true }}");
+    let end = last.end as usize;
+    Some(Some((end..end, format!(",{layout}{item}"))))
+}
+
+/// The list of inputs that has prompts.
+fn inputs_of(node: &Node, depth: usize) -> Option<&Node> {
+    let prompts = |list: &&Node| list.items().iter().any(|item| item.get("id").is_some());
+    let own = node.get("inputs").filter(prompts);
+    let below = || node.members().iter().find_map(|member| inputs_of(&member.value, depth + 1));
+    own.or_else(|| if depth < 8 { below() } else { None })
 }
 
 /// A text in the place of a value, as that is written: in its quotes, or without.

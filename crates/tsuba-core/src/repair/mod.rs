@@ -2,6 +2,9 @@
 //! document is read again and judged again, the finding is gone, and nothing else has come or gone.
 
 mod edit;
+mod known;
+
+pub use known::{Known, LOCKFILES, Locked, installed, locked};
 
 use crate::judge::{Audit, Finding, InTurn, Options, Rule, audit};
 use crate::prelude::*;
@@ -16,6 +19,17 @@ pub enum Repair {
     Write(String),
     /// Take the value out of its list.
     TakeOut,
+    /// Write the reference to a new prompt in the place of the value, and the prompt into the list of the document's inputs.
+    Prompt(Prompt),
+}
+
+/// A prompt by which a client asks its user for a secret.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Prompt {
+    /// Its name, by which it is referred to.
+    pub id: String,
+    /// What the user reads.
+    pub description: String,
 }
 
 /// A finding, as a repair tells of it.

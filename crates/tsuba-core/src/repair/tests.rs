@@ -9,13 +9,7 @@ fn studied(path: &str, text: &str) -> Study {
 }
 
 fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
-    let options = Options {
-        today: jiff::civil::date(2026, 11, 24),
-        families: Vec::new(),
-        key: None,
-        register: None,
-        policy: crate::decide::Policy::default(),
-    };
+    let options = Options::on(jiff::civil::date(2026, 11, 24));
     let mut others: Vec<Study> =
         evidence.iter().enumerate().map(|(at, text)| studied(&format!("e{at}.json"), text)).collect();
     others.iter_mut().for_each(|other| other.document.facts.evidence = true);
@@ -139,13 +133,7 @@ proptest! {
 
 #[test]
 fn every_rule_that_knows_how_mends_its_own_example() {
-    let options = Options {
-        today: jiff::civil::date(2026, 11, 24),
-        families: Vec::new(),
-        key: None,
-        register: None,
-        policy: crate::decide::Policy::default(),
-    };
+    let options = Options::on(jiff::civil::date(2026, 11, 24));
     let mut able = Vec::new();
     for rule in crate::rules::all().into_iter().filter(|rule| !rule.before.trim_start().starts_with("---")) {
         let input = Input { path: "setup".into(), bytes: rule.before.into(), ..Input::default() };
@@ -160,4 +148,116 @@ fn every_rule_that_knows_how_mends_its_own_example() {
         assert_eq!(again.done, [], "{}", rule.id);
     }
     assert_eq!(able, ["exposure/all-interfaces", "power/unasked", "secret/plaintext"]);
+}
+
+/// As in a repository, with what is known beside it.
+fn mend_in_project(text: &str, known: Known, evidence: &[&str]) -> Repaired {
+    let options = Options { known, ..Options::on(jiff::civil::date(2026, 11, 24)) };
+    let mut document = studied("s.json", text);
+    document.document.facts.tracked = Some(true);
+    let mut others: Vec<Study> = evidence.iter().map(|text| studied("e.json", text)).collect();
+    others.iter_mut().for_each(|other| other.document.facts.evidence = true);
+    repair(&document, &others, &crate::rules::all(), &options)
+}
+
+#[test]
+fn a_secret_becomes_the_form_that_the_setup_knows() {
+    let prompted = r#"{
+  "inputs": [
+    { "type": "promptString", "id": "crew-key", "password": true }
+  ],
+  "servers": {
+    "a": { "command": "a", "env": { "CREW_KEY": "${input:crew-key}" } },
+    "t": { "command": "t", "env": { "TIDE_TOKEN": "hB7kQ2mZx9LwVr4T" } }
+  }
+}"#;
+    let text = mend("s.json", prompted, &[]).text;
+    let item =
+        "{ \"type\": \"promptString\", \"id\": \"tide-token\", \"description\": \"tide token\", \"password\": true }";
+    let want = prompted
+        .replace("hB7kQ2mZx9LwVr4T", "${input:tide-token}")
+        .replace("\"password\": true }\n", &format!("\"password\": true }},\n    {item}\n"));
+    assert_eq!(text, want);
+    // A prompt that is there already is asked by, and not written again.
+    let there = prompted.replace("\"inputs\": [\n", &format!("\"inputs\": [\n    {item},\n"));
+    assert_eq!(mend("s.json", &there, &[]).text, there.replace("hB7kQ2mZx9LwVr4T", "${input:tide-token}"));
+    for (known, want) in
+        [("${env:CREW}", "${env:TIDE_TOKEN}"), ("{env:CREW}", "{env:TIDE_TOKEN}"), ("${CREW}", "${TIDE_TOKEN}")]
+    {
+        let text = format!(
+            r#"{{ "mcpServers": {{ "a": {{ "command": "a", "env": {{ "X": "{known}" }} }}, "t": {{ "command": "t", "env": {{ "TIDE_TOKEN": "hB7kQ2mZx9LwVr4T" }} }} }} }}"#
+        );
+        assert_eq!(mend("s.json", &text, &[]).text, text.replace("hB7kQ2mZx9LwVr4T", want), "{known}");
+    }
+}
+
+#[test]
+fn what_is_known_beside_the_document_is_written_and_nothing_is_guessed() {
+    let setup = |settings: &str| format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
+    let digest = "sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef";
+    let other = studied(
+        "o.json",
+        &setup(&format!(r#""command": "docker", "args": ["run", "saltmarsh/tides:1.2.0@{digest}", "x"]"#)),
+    );
+    let second = studied(
+        "p.json",
+        &setup(&format!(
+            r#""command": "docker", "args": ["run", "saltmarsh/tides:1.2.0@{}"]"#,
+            digest.replace("sha256:0", "sha256:1")
+        )),
+    );
+    let npx = setup(r#""command": "npx", "args": ["-y", "@saltmarsh/tides"]"#);
+    let image = setup(r#""command": "docker", "args": ["run", "--rm", "saltmarsh/tides:1.2.0"]"#);
+    let locked = |versions: &[&str]| {
+        let mut known = Known::default();
+        let of = |version: &&str| {
+            (crate::understand::launch::Source::Npm, "@saltmarsh/tides".to_owned(), (*version).to_owned())
+        };
+        known.note("s.json", versions.iter().map(of));
+        known
+    };
+    for (text, known, want) in [
+        (&npx, locked(&["2.4.1"]), npx.replace("tides\"", "tides@2.4.1\"")),
+        (&npx, locked(&["2.4.1", "2.5.0"]), npx.clone()),
+        (&npx, Known::default(), npx.clone()),
+        (&image, Known::of(core::slice::from_ref(&other)), image.replace("1.2.0", &format!("1.2.0@{digest}"))),
+        (&image, Known::of(&[other.clone(), second.clone()]), image.clone()),
+    ] {
+        assert_eq!(mend_in_project(text, known, &[]).text, want);
+    }
+}
+
+#[test]
+fn a_wide_folder_becomes_the_projects_own() {
+    let setup =
+        r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["--verbose", "/", "/home/mira"] } } }"#;
+    let want = setup.replace("\"/\", \"/home/mira\"", "\".\", \".\"");
+    assert_eq!(mend_in_project(setup, Known::default(), &[]).text, want);
+    let with_variable = setup.replace("--verbose", "${workspaceFolder}/notes");
+    let own = "\"${workspaceFolder}\", \"${workspaceFolder}\"";
+    let want = with_variable.replace("\"/\", \"/home/mira\"", own);
+    assert_eq!(mend_in_project(&with_variable, Known::default(), &[]).text, want);
+    // A person's own setup has no project, and a mount is the engine's to understand.
+    assert_eq!(mend("s.json", setup, &[]).text, setup);
+    let mount = r#"{ "mcpServers": { "t": { "command": "docker", "args": ["run", "-v", "/:/host:ro", "saltmarsh/t:1.0.0"] } } }"#;
+    assert_eq!(mend_in_project(mount, Known::default(), &[]).text, mount);
+}
+
+#[test]
+fn plain_http_becomes_https_only_where_it_was_seen_to_answer() {
+    let setup = r#"{ "mcpServers": { "t": { "url": "http://tides.saltmarsh-line.example/mcp" } } }"#;
+    let evidence = |status: u16, setup: &str| {
+        format!(
+            r#"{{"schema": "tsuba-evidence/1", "setup": "{setup}", "entry": "t", "sessions": [{{ "as": "tsuba", "tools/list": [{{ "tools": [] }}] }}], "http": [{{"ask": "no-token", "url": "http://tides.saltmarsh-line.example/mcp", "status": 401}}, {{"ask": "over-tls", "url": "https://tides.saltmarsh-line.example/mcp", "status": {status}}}]}}"#
+        )
+    };
+    let https = setup.replace("http:", "https:");
+    for (evidence, want) in [
+        (evidence(401, "s.json"), https.as_str()),
+        (evidence(404, "s.json"), setup),
+        (evidence(401, "other.json"), setup),
+    ] {
+        assert_eq!(mend_in_project(setup, Known::default(), &[&evidence]).text, want, "{evidence}");
+    }
+    assert_eq!(mend_in_project(setup, Known::default(), &[]).text, setup);
 }

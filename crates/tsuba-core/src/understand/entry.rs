@@ -102,6 +102,10 @@ pub struct Entry {
     pub listed: Option<Listed>,
     /// Its package and the version of it that is known to be meant: the one that was fetched for it, or the one that is approved.
     pub known_version: Option<(String, String)>,
+    /// An image as it is written, and the digest that is known of it.
+    pub known_digest: Option<(String, String)>,
+    /// The address with TLS at which its server answers just so, where a capture has found one.
+    pub known_https: Option<String>,
 }
 
 /// Where the listing of an entry is.
@@ -168,6 +172,8 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         listing: None,
         listed: None,
         known_version: None,
+        known_digest: None,
+        known_https: None,
     };
     entry.handed = handed::of_entry(document, node, &entry, lexicon);
     entry.reach = reach::of(&entry);
@@ -195,6 +201,8 @@ pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
         listing: Some(index),
         listed: None,
         known_version: None,
+        known_digest: None,
+        known_https: None,
     }
 }
 

@@ -105,7 +105,7 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
             Outcome::Unread(why, line) => panic!("unread: {} in line {line:?}", why.why),
         })
         .collect();
-    let options = Options { today: jiff::civil::date(2026, 11, 24), families: Vec::new(), key: None, register, policy };
+    let options = Options { register, policy, ..Options::on(jiff::civil::date(2026, 11, 24)) };
     let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
     outcome
         .findings

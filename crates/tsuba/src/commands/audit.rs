@@ -132,13 +132,7 @@ pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
         bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
     }
-    Ok(Options {
-        today,
-        families: args.only.clone(),
-        key: None,
-        register: None,
-        policy: tsuba_core::decide::Policy::default(),
-    })
+    Ok(Options { families: args.only.clone(), ..Options::on(today) })
 }
 
 /// Judges what was gathered.

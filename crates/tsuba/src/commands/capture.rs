@@ -91,13 +91,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let gathered = gather(&args.r#where, None)?;
     let today = super::audit::today();
-    let judging = tsuba_core::judge::Options {
-        today,
-        families: Vec::new(),
-        key: gathered.key,
-        register: None,
-        policy: tsuba_core::decide::Policy::default(),
-    };
+    let judging = tsuba_core::judge::Options { key: gathered.key, ..tsuba_core::judge::Options::on(today) };
     let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));
     let selection = Selection {
         entries: &args.entry,

@@ -109,13 +109,7 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     if let Some(path) = register {
         register::names(path, &mut gathered.studies);
     }
-    let options = Options {
-        today,
-        families: Vec::new(),
-        key: None,
-        register: register::load(register)?,
-        policy: gathered.policy,
-    };
+    let options = Options { register: register::load(register)?, policy: gathered.policy, ..Options::on(today) };
     let rules = tsuba_core::rules::all();
     let mut audit = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(wanted.jobs));
     register::as_known(&mut audit);

@@ -91,13 +91,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
     }
     let wanted = Where::folder(folder.join(DESK), 1, None);
     let gathered = gather(&wanted, Some(folder))?;
-    let judging = tsuba_core::judge::Options {
-        today: TODAY.parse()?,
-        families: Vec::new(),
-        key: None,
-        register: None,
-        policy: tsuba_core::decide::Policy::default(),
-    };
+    let judging = tsuba_core::judge::Options::on(TODAY.parse()?);
     let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));
     let (mut jobs, _) =
         jobs(&audit, &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true });

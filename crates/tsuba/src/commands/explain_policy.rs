@@ -27,11 +27,10 @@ pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
         None => super::audit::today(),
     };
     let options = Options {
-        today,
-        families: Vec::new(),
         key: gathered.key,
         register: register::load(args.register.as_deref())?,
         policy: gathered.policy,
+        ..Options::on(today)
     };
     let audit =
         audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs));

@@ -33,13 +33,7 @@ enum InventoryFormat {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let gathered = gather(&args.r#where, None)?;
     let today = super::audit::today();
-    let options = Options {
-        today,
-        families: Vec::new(),
-        key: gathered.key,
-        register: None,
-        policy: tsuba_core::decide::Policy::default(),
-    };
+    let options = Options { key: gathered.key, ..Options::on(today) };
     let threads = Threads::new(args.r#where.jobs);
     let audit = audit(gathered.studies, gathered.unread, &[], &options, &threads);
     let report = Report::new(&audit, &gathered.inputs, today, env!("CARGO_PKG_VERSION"), &threads).unjudged();

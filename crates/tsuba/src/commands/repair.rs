@@ -2,6 +2,7 @@
 
 use crate::exit::Done;
 use crate::gather::{Where, gather};
+use crate::known::known;
 use crate::output;
 use crate::register;
 use crate::threads::Threads;
@@ -18,8 +19,10 @@ use tsuba_report::count as number;
 
 /// Mend what can be mended safely: a unified diff, or with --apply the files themselves
 ///
-/// Secrets in variables and headers become references, packages get the version that evidence tells, ports and hosts are bound to
-/// this machine, tools that change things are asked for again. Comments, order and layout stay. Each change is read and judged again before it counts.
+/// Secrets in variables and headers become references of the form that the setup knows, packages get the version that evidence, register,
+/// lockfile or package cache name, images their digest, plain HTTP becomes HTTPS where a capture saw that it answers, a whole disk or home
+/// becomes the project's folder, ports and hosts are bound to this machine, tools that change things are asked for again. Comments, order
+/// and layout stay. Each change is read and judged again before it counts.
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
@@ -63,11 +66,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| wanted == rule.id))
         .collect();
     let options = Options {
-        today: super::audit::today(),
-        families: Vec::new(),
+        known: known(&gathered.studies),
         key: gathered.key,
         register: register::load(args.register.as_deref())?,
         policy: gathered.policy,
+        ..Options::on(super::audit::today())
     };
     let whole = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(args.r#where.jobs));
     // What is accepted is left as it is.

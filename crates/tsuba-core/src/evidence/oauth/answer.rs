@@ -17,6 +17,8 @@ pub enum Ask {
     ForeignHost,
     /// A `GET` of the server's address.
     Get,
+    /// A call with TLS of an address that is written without.
+    OverTls,
     /// Metadata of the protected resource.
     ResourceMetadata,
     /// Metadata of the authorization server.
@@ -31,12 +33,13 @@ pub enum Ask {
 
 impl Ask {
     /// Every question with its name in evidence files.
-    pub const ALL: [(Self, &'static str); 10] = [
+    pub const ALL: [(Self, &'static str); 11] = [
         (Self::NoToken, "no-token"),
         (Self::WrongToken, "wrong-token"),
         (Self::ForeignOrigin, "foreign-origin"),
         (Self::ForeignHost, "foreign-host"),
         (Self::Get, "get"),
+        (Self::OverTls, "over-tls"),
         (Self::ResourceMetadata, "resource-metadata"),
         (Self::ServerMetadata, "server-metadata"),
         (Self::Keys, "keys"),

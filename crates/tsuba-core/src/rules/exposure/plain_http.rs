@@ -1,4 +1,6 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
+use crate::repair::Repair;
 use crate::understand::Scheme;
 
 pub(super) static RULE: Rule = Rule {
@@ -20,6 +22,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     // This machine's own addresses never leave it: flagging them is the false alarm people complain about.
     if remote.scheme == Scheme::Plain && !remote.loopback && !remote.host.is_empty() {
         let inside = remote.is_private() || !remote.host.contains('.');
-        out.hit(&remote.url).word("host", &remote.host).because_if(inside, Circumstance::Weak);
+        let hit = out.hit(&remote.url);
+        hit.word("host", &remote.host).because_if(inside, Circumstance::Weak);
+        // Only where a capture has seen that it answers so.
+        let tail = remote.url.text.get("http".len()..).filter(|_| remote.url.text.starts_with("http:"));
+        if let Some(tail) = tail.filter(|_| entries.entry.known_https.is_some()) {
+            hit.mend(Repair::Write(format!("https{tail}")));
+        }
     }
 }

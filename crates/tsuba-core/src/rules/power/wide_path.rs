@@ -1,5 +1,6 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
+use crate::repair::Repair;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/wide-path",
@@ -23,6 +24,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .word("what", what)
             .because_if(whole && folder.writable == Some(true), Circumstance::Writable);
         hit.because_if(folder.writable == Some(false), Circumstance::ReadOnly);
+        // In a project the project's own folder is meant; a mount needs an address that the engine understands.
+        let text = entries.source();
+        if entries.study.document.facts.tracked.is_some() && !folder.mounted {
+            let own = if text.contains("${workspaceFolder}") { "${workspaceFolder}" } else { "." };
+            hit.mend(Repair::Write(own.to_owned()));
+        }
     }
 }
 

@@ -1,7 +1,7 @@
 use super::shared;
 use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
 use crate::prelude::*;
-use crate::repair::Repair;
+use crate::repair::{Prompt, Repair};
 use crate::understand::SetupKind;
 use crate::understand::credential::{Place, Why};
 use crate::understand::{Handed, Study};
@@ -44,19 +44,39 @@ fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
         handed.place,
         Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
     ) {
-        let reference = format!("${{{}}}", variable(handed));
         // In an argument every process listing shows what the reference stands for; a shell line has rules of its own.
-        if matches!(handed.place, Place::Env | Place::Header) && supports_references(study) {
-            hit.mend(Repair::Write(reference.clone()));
+        let mend = if matches!(handed.place, Place::Env | Place::Header) { mended(study, handed) } else { None };
+        hit.corrected(match &mend {
+            Some(Repair::Write(reference)) => reference.clone(),
+            Some(Repair::Prompt(prompt)) => format!("${{input:{}}}", prompt.id),
+            Some(Repair::TakeOut) | None => format!("${{{}}}", variable(handed)),
+        });
+        if let Some(mend) = mend {
+            hit.mend(mend);
         }
-        hit.corrected(reference);
     }
 }
 
-/// Does a setup take references of this form? Where it has others of its own form only those are known to be understood.
-fn supports_references(study: &Study) -> bool {
+/// The secret as a reference of the form that this setup has already: only that is known to be understood. One with prompts of its own asks
+/// by another; one without any reference gets the plain form.
+fn mended(study: &Study, handed: &Handed) -> Option<Repair> {
     let text = study.document.text.as_str();
-    study.kind == SetupKind::Client && !["${env:", "${input:", "{env:", "$env:"].iter().any(|form| text.contains(form))
+    if study.kind != SetupKind::Client || text.contains("$env:") {
+        return None;
+    }
+    let name = variable(handed);
+    if text.contains("${input:") {
+        let words = crate::understand::credential::words_of(&name);
+        return Some(Repair::Prompt(Prompt { id: words.join("-"), description: words.join(" ") }));
+    }
+    let reference = if text.contains("${env:") {
+        format!("${{env:{name}}}")
+    } else if text.contains("{env:") {
+        format!("{{env:{name}}}")
+    } else {
+        format!("${{{name}}}")
+    };
+    Some(Repair::Write(reference))
 }
 
 /// The place in words, with the name the value goes by.

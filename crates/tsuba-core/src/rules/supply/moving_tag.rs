@@ -31,19 +31,15 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         }
     }
     for (_, container) in plan.containers() {
-        match container.reference.pin() {
-            Pin::Moving => {
-                let tag = container.reference.tag.as_deref().unwrap_or_default();
-                out.hit(&container.image)
-                    .word("what", format!("the image {}", container.reference.name()))
-                    .word("tag", tag);
-            }
-            Pin::None => {
-                out.hit(&container.image)
-                    .word("what", format!("the image {}", container.reference.name()))
-                    .word("tag", "latest (no tag is written)");
-            }
-            _ => {}
+        let tag = match container.reference.pin() {
+            Pin::Moving => container.reference.tag.as_deref().unwrap_or_default(),
+            Pin::None => "latest (no tag is written)",
+            Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage => continue,
+        };
+        let hit = out.hit(&container.image);
+        hit.word("what", format!("the image {}", container.reference.name())).word("tag", tag);
+        if let Some(known) = shared::known_digest(entries.entry, container) {
+            hit.mend(known);
         }
     }
 }

@@ -1,3 +1,4 @@
+use super::shared;
 use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
 use crate::understand::launch::Pin;
@@ -20,7 +21,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
         if let (Pin::Exact, Some(tag)) = (container.reference.pin(), &container.reference.tag) {
             let corrected = format!("{}@<digest of the image you reviewed>", container.image.text);
-            out.hit(&container.image).word("image", container.reference.name()).word("tag", tag).corrected(corrected);
+            let hit = out.hit(&container.image);
+            hit.word("image", container.reference.name()).word("tag", tag).corrected(corrected);
+            if let Some(known) = shared::known_digest(entries.entry, container) {
+                hit.mend(known);
+            }
         }
     }
 }

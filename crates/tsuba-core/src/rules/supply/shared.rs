@@ -3,7 +3,7 @@
 use crate::prelude::*;
 use crate::repair::Repair;
 use crate::understand::Entry;
-use crate::understand::launch::{Package, Source};
+use crate::understand::launch::{Container, Package, Source};
 
 /// The specification with a version to be filled in by the reader: no version is ever guessed.
 pub(super) fn with_version(package: &Package) -> String {
@@ -12,6 +12,12 @@ pub(super) fn with_version(package: &Package) -> String {
         Source::Git => format!("{}#<full commit id>", package.name),
         _ => format!("{}@<the version you reviewed>", package.name),
     }
+}
+
+/// An image with the digest that is known of it, behind its tag.
+pub(super) fn known_digest(entry: &Entry, container: &Container) -> Option<Repair> {
+    let (image, digest) = entry.known_digest.as_ref().filter(|(image, _)| *image == container.image.text)?;
+    Some(Repair::Write(format!("{image}@{digest}")))
 }
 
 /// The specification with the version that is known: fetched for this very entry, or approved; `None` where none is, or where only a part of the
