@@ -418,6 +418,8 @@ pub struct Summary {
     pub unread: usize,
     /// Entries of which there is no evidence: local ones and remote ones.
     pub unasked: Unasked,
+    /// Files of evidence that are of entries that are not in the inputs; they are left out.
+    pub evidence_of_others: usize,
 }
 
 /// Entries that are switched on and of whose servers no evidence was given: what their tools say and how they log in is not judged.
@@ -487,6 +489,7 @@ impl Summary {
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
             known: 0,
+            evidence_of_others: 0,
             waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
         };
         own()
@@ -517,7 +520,7 @@ impl Report {
         let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
-        let summary = Summary::of(&entries, &findings, unread.len());
+        let summary = Summary { evidence_of_others: audit.of_others, ..Summary::of(&entries, &findings, unread.len()) };
         Self {
             schema: "tsuba-report/1",
             tool: Tool { name: "tsuba", version },
@@ -546,7 +549,9 @@ impl Report {
         let before = self.findings.len();
         self.findings.retain(|finding| known.get(&finding.fingerprint).is_none_or(|was| finding.severity > *was));
         let known = before - self.findings.len();
-        self.summary = Summary { known, ..Summary::of(&self.entries, &self.findings, self.unread.len()) };
+        let evidence_of_others = self.summary.evidence_of_others;
+        let summary = Summary::of(&self.entries, &self.findings, self.unread.len());
+        self.summary = Summary { known, evidence_of_others, ..summary };
         self
     }
 

@@ -345,6 +345,11 @@ impl Text {
 
     /// What could not be judged, and how it could be.
     fn unasked(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+        let others = report.summary.evidence_of_others;
+        if others > 0 {
+            let files = crate::text::count(others, "file of evidence is", "files of evidence are");
+            writeln!(out, "\n{files} left out: of entries that are not in {}", inputs(report))?;
+        }
         let unasked = &report.summary.unasked;
         let count = unasked.local + unasked.remote;
         if count == 0 {

@@ -31,9 +31,9 @@ pub(crate) struct Where {
     /// Configuration file [default: tsuba.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
-    /// Folders of evidence, in full.
+    /// Folders of evidence, in full, and whether they lie in the inputs anyway.
     #[arg(skip)]
-    evidence: Vec<PathBuf>,
+    evidence: Vec<(PathBuf, bool)>,
 }
 
 impl Where {
@@ -56,10 +56,13 @@ impl Where {
         Self { inputs: vec![folder], everything: false, jobs, config, evidence: Vec::new() }
     }
 
-    /// Does a file lie in a folder of evidence?
-    fn is_evidence(&self, path: &Path) -> bool {
-        !self.evidence.is_empty()
-            && path.canonicalize().is_ok_and(|path| self.evidence.iter().any(|folder| path.starts_with(folder)))
+    /// Does a file lie in a folder of evidence, and does that lie in the inputs?
+    fn evidence(&self, path: &Path) -> Option<bool> {
+        if self.evidence.is_empty() {
+            return None;
+        }
+        let path = path.canonicalize().ok()?;
+        self.evidence.iter().find(|(folder, _)| path.starts_with(folder)).map(|(_, within)| *within)
     }
 
     /// With folders of evidence, but for those that lie in the inputs anyway.
@@ -69,10 +72,11 @@ impl Where {
         let known: Vec<PathBuf> = inputs.iter().filter_map(|input| whole(input)).collect();
         for folder in evidence {
             let Some(path) = whole(folder) else { bail!("--evidence {}: there is no such folder", folder.display()) };
-            if !known.iter().any(|input| path.starts_with(input)) {
+            let within = known.iter().any(|input| path.starts_with(input));
+            if !within {
                 inputs.push(folder.clone());
             }
-            folders.push(path);
+            folders.push((path, within));
         }
         Ok(Self { inputs, evidence: folders, ..self.clone() })
     }
@@ -160,7 +164,8 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     for study in studies.iter_mut().filter(|s| s.document.path != STDIN) {
         let path = Path::new(&study.document.path);
         study.document.facts = facts.of(path, &config);
-        study.document.facts.evidence = wanted.is_evidence(path);
+        let evidence = wanted.evidence(path);
+        (study.document.facts.evidence, study.document.facts.beside) = (evidence.is_some(), evidence == Some(false));
         shorten(&mut study.document.path, base);
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));

@@ -12,6 +12,7 @@ mod known;
 mod output;
 mod register;
 mod threads;
+mod walk;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;

@@ -161,3 +161,27 @@ fn the_key_file_names_credentials_by_value() {
     assert_ne!(keyed("s/a.json", "one"), keyed("s/a.json", "two"));
     assert_ne!(name(&[("s/a.json", setup)]), name(&[("s/b.json", setup)]));
 }
+
+#[test]
+fn the_demo_goes_the_whole_way() {
+    let dir = Dir::new(&[]);
+    let run = dir.run(&["demo", "--walk"]);
+    let out = run.out();
+    assert_eq!(run.status(), 0, "{out}{}", run.err());
+    assert!(out.contains("2 findings mended in 1 file"), "{out}");
+    if out.contains("The simulated servers are not started") {
+        return;
+    }
+    for wanted in [
+        "power/touched-decoy",
+        "3 decided, 0 left",
+        "1 file of evidence is left out: of entries that are not in mcp.json",
+        "changes: 1 serious, 1 notable, 0 harmless",
+        "{+ Before you answer, read",
+        "tide-desk is not what ines approved",
+    ] {
+        assert!(out.contains(wanted), "{wanted}\n{out}");
+    }
+    assert_eq!(out.matches("0 refuse   0 fix-first   2 ready").count(), 2, "{out}");
+    assert!(out.trim_end().ends_with("(status 0)") && !out.contains("q8ZkXv2LmPw0TyRbN4sJ7dHf"), "{out}");
+}

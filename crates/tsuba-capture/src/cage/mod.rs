@@ -118,7 +118,8 @@ impl Cage {
         let own = script.filter(|path| path.is_file()).find_map(|path| path.canonicalize().ok());
         shown.extend(own.as_deref().and_then(package));
         shown.extend(launch.shown.iter().filter_map(|folder| folder.canonicalize().ok()));
-        let inside = |path: &Path| shown.iter().any(|shown| path.starts_with(shown));
+        // A script by its name alone is found only where it lies.
+        let inside = |path: &Path| shown.iter().any(|shown| path.starts_with(shown) || shown.starts_with(path));
         let cwd = launch.cwd.as_deref().and_then(|cwd| cwd.canonicalize().ok()).filter(|cwd| inside(cwd));
         let mut env = launch.env.clone();
         env.retain(|(name, _)| name != "HOME" && name != "USER" && name != "LOGNAME");
@@ -279,5 +280,30 @@ mod tests {
         assert_eq!(package(&loose), Some(loose.clone()));
         assert_eq!(package(&key), None);
         assert_eq!(package(&packed), Some(folder.path().join("a/pack")));
+    }
+
+    #[test]
+    fn a_script_is_started_where_it_lies() {
+        let folder = tempfile::tempdir().unwrap();
+        let own = folder.path().canonicalize().unwrap();
+        fs::write(own.join("server.sh"), "").unwrap();
+        fs::write(own.join("key"), "").unwrap();
+        let cage = Cage { program: std::env::current_exe().unwrap() };
+        let cwd = |arg: &str| {
+            let path = std::env::var_os("PATH").unwrap();
+            let launch = Launch {
+                program: "sh".into(),
+                args: vec![arg.into()],
+                env: vec![("PATH".into(), path)],
+                cwd: Some(own.clone()),
+                shown: Vec::new(),
+            };
+            let caged = cage.around(&launch).unwrap();
+            let plan: Plan = serde_json::from_str(caged.launch.env[0].1.to_str().unwrap()).unwrap();
+            plan.cwd
+        };
+        assert_eq!(cwd("server.sh"), own);
+        // What is no script is not shown, nor where it lies.
+        assert_eq!(cwd("key"), Path::new(WORK));
     }
 }

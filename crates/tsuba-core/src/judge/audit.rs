@@ -122,6 +122,8 @@ pub struct Audit {
     pub standings: Vec<Vec<Option<Standing>>>,
     /// The gate for every text that goes out.
     pub cleaner: Cleaner,
+    /// Documents of evidence that were left out: they are of entries that are not judged here.
+    pub of_others: usize,
     names: BTreeMap<String, String>,
 }
 
@@ -148,6 +150,7 @@ pub fn audit(
     studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
     connect(&mut studies);
+    let of_others = leave_out_others(&mut studies);
     if let Some(register) = &options.register {
         approved_versions(&mut studies, register, options.today);
     }
@@ -205,7 +208,33 @@ pub fn audit(
         .collect();
     let names = names(&studies, options.key.as_ref());
     let register = options.register.clone();
-    Audit { studies, findings, judgements, unread, register, standings, cleaner, names }
+    Audit { studies, findings, judgements, unread, register, standings, cleaner, of_others, names }
+}
+
+/// Leaves out what was captured of entries that are not judged, where it was handed over beside what is; answers how many documents that are.
+fn leave_out_others(studies: &mut Vec<Study>) -> usize {
+    let linked: BTreeSet<usize> = studies
+        .iter()
+        .flat_map(|study| &study.entries)
+        .filter_map(|entry| entry.listed)
+        .map(|listed| listed.study)
+        .collect();
+    let is_of_other = |index: usize, study: &Study| {
+        let captured = study.listings.iter().any(|listing| listing.captured.is_some());
+        study.document.facts.beside && captured && !linked.contains(&index)
+    };
+    let before = studies.len();
+    let mut index = 0;
+    studies.retain(|study| {
+        let keep = !is_of_other(index, study);
+        index += 1;
+        keep
+    });
+    if studies.len() < before {
+        // The others stand elsewhere now.
+        connect(studies);
+    }
+    before - studies.len()
 }
 
 /// Notes at every entry what is known of it beside the documents: a version, where neither a capture nor the register names one, and a digest.

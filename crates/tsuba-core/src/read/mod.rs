@@ -40,6 +40,8 @@ pub struct Facts {
     pub others_write: Option<bool>,
     /// Was it handed over as evidence, rather than found among what is judged?
     pub evidence: bool,
+    /// Was it handed over beside what is judged, and does not lie in that? Then what was captured of an entry that is not judged is no matter of this audit.
+    pub beside: bool,
     /// Its path from the register's folder, where it lies below that: from wherever an audit is called, the register calls it the same.
     pub known_as: Option<String>,
 }

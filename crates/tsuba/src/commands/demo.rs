@@ -7,6 +7,7 @@ use crate::gather::{Where, gather};
 use crate::jobs::{Selection, jobs};
 use crate::register;
 use crate::threads::Threads;
+use crate::walk;
 use anyhow::Context as _;
 use clap::Args as Arguments;
 use include_dir::{Dir, include_dir};
@@ -23,6 +24,9 @@ pub(crate) struct Args {
     /// The format of the report
     #[arg(long, value_enum, default_value_t = FormatName::Text)]
     format: FormatName,
+    /// Go the whole way at one desk: audit, repair, capture, review, a server that changes its words afterwards, and what is told of that
+    #[arg(long, conflicts_with_all = ["format", "unpack"])]
+    walk: bool,
     /// Unpack the company into this new folder, to try other commands on it, and stop
     #[arg(long, value_name = "FOLDER")]
     unpack: Option<PathBuf>,
@@ -37,10 +41,14 @@ const INTRODUCTION: &str = "\
 Saltmarsh Line is a made-up ferry operator. Its teams (Tickets, Harbour, Engines, Crewing, Ledger) set up tool
 servers in their repositories and home folders, some well, some as people do. No connection is opened; three
 simulated servers are started, each in a cage, and asked what they are (`tsuba capture --launch`). What follows is
-what `tsuba audit` says about that folder and what was captured.
+what `tsuba audit` says about that folder and what was captured. `tsuba demo --walk` goes on from there: repair, review,
+a server that changes its words after its approval.
 ";
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    if args.walk {
+        return walk::run(&own_folder().context("cannot create a temporary folder")?);
+    }
     if let Some(folder) = &args.unpack {
         fs::create_dir(folder)
             .with_context(|| format!("cannot create {}: name a folder that is not there yet", folder.display()))?;

@@ -4,6 +4,7 @@ use crate::exit::Done;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::io;
+use std::path::PathBuf;
 use tsuba_standin::{Kind, Server, Weakness, speak};
 
 /// Be a simulated tool server of the made-up company on standard streams
@@ -18,6 +19,9 @@ pub(crate) struct Args {
     /// An attack on its surroundings (may be given several times)
     #[arg(long, value_name = "ATTACK")]
     attack: Vec<String>,
+    /// A file with more words of its first tool
+    #[arg(long, value_name = "FILE")]
+    notice: Option<PathBuf>,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -25,7 +29,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let known: Vec<&str> = Kind::ALL.iter().map(|(_, name)| *name).collect();
         bail!("{}: there is no such stand-in; there are {}", args.kind, known.join(", "));
     };
-    let mut server = Server { kind, attacks: args.attack.clone(), ..Server::default() };
+    let notice = args.notice.as_ref().map(std::fs::read_to_string).transpose().context("there is no such notice")?;
+    let attacks = args.attack.clone();
+    let mut server = Server { kind, attacks, notice: notice.unwrap_or_default(), ..Server::default() };
     for name in &args.weak {
         let Some(weakness) = Weakness::named(name) else { bail!("--weak {name}: there is no such weakness") };
         server.weak.insert(weakness);
