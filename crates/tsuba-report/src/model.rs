@@ -79,7 +79,7 @@ pub struct Tool {
 pub struct Setup {
     /// Its path.
     pub path: Text,
-    /// `client`, `dotenv`, `listing` or `login`.
+    /// `client`, `compose`, `kubernetes`, `image`, `unit`, `snippet`, `dotenv`, `listing` or `login`.
     pub kind: &'static str,
     /// The account that owns it.
     #[serde(skip_serializing_if = "Option::is_none")]

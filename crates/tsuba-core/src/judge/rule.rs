@@ -7,7 +7,7 @@ use crate::evidence::oauth::Papers;
 use crate::prelude::*;
 use crate::repair::Repair;
 use crate::text::Located;
-use crate::understand::{Entry, Study};
+use crate::understand::{Entry, SetupKind, Study};
 use jiff::civil::Date;
 
 /// A rule. Its file is the only place that knows it; its cases lie beside that file.
@@ -167,7 +167,9 @@ impl<'a> All<'a> {
     pub fn clients(&self) -> Vec<Client<'a>> {
         let mut setups = Vec::new();
         let mut people: BTreeMap<&'a str, Vec<(Stands, &'a Entry)>> = BTreeMap::new();
-        for (s, study) in self.studies.iter().enumerate() {
+        // What is deployed, or only shown in a text, is in nobody's client.
+        let of_clients = |(_, study): &(usize, &Study)| study.kind == SetupKind::Client;
+        for (s, study) in self.studies.iter().enumerate().filter(of_clients) {
             let entries: Vec<(Stands, &'a Entry)> = study
                 .entries
                 .iter()

@@ -35,7 +35,7 @@ pub(super) fn parse(text: &str) -> Result<Node, Unreadable> {
         }
         Ok(())
     })?;
-    Ok(Node { span: Span::new(0, text.len()), value: Value::List(rows) })
+    Ok(Node::new(Span::new(0, text.len()), Value::List(rows)))
 }
 
 fn mapping(header: &[(String, Span)], row: Vec<(String, Span)>) -> Node {
@@ -43,9 +43,9 @@ fn mapping(header: &[(String, Span)], row: Vec<(String, Span)>) -> Node {
     let members = header.iter().zip(row).map(|((name, at), (cell, span))| {
         let cell = cell.trim();
         let value = if cell.is_empty() { Value::Null } else { Value::Text(cell.to_owned()) };
-        Member { key: Key { text: name.trim().to_owned(), span: *at }, value: Node { span, value } }
+        Member { key: Key { text: name.trim().to_owned(), span: *at }, value: Node::new(span, value) }
     });
-    Node { span: Span { start, end }, value: Value::Map(members.collect()) }
+    Node::new(Span { start, end }, Value::Map(members.collect()))
 }
 
 /// Hands over every cell with its place, and whether it ends its row.

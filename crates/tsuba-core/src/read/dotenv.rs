@@ -18,14 +18,14 @@ pub(super) fn parse(text: &str) -> Node {
             let (value, end) = value(text, value_at, line_end);
             next = next.max(end + 1);
             let span = Span::new(value_at, end);
-            members.push(Member { key, value: Node { span, value: Value::Text(value) } });
+            members.push(Member { key, value: Node::new(span, Value::Text(value)) });
         }
         at = next;
         while !text.is_char_boundary(at.min(text.len())) {
             at += 1;
         }
     }
-    Node { span: Span::new(0, text.len()), value: Value::Map(members) }
+    Node::new(Span::new(0, text.len()), Value::Map(members))
 }
 
 /// The key of the line `from..to`, and where its value begins.

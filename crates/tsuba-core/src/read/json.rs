@@ -14,7 +14,7 @@ pub(super) fn parse(text: &str) -> Result<Node, Unreadable> {
     match parse_to_ast(text, &CollectOptions::default(), &options) {
         Ok(result) => match result.value {
             Some(value) => convert(value, 0),
-            None => Ok(Node { span: Span::new(0, text.len()), value: Value::Null }),
+            None => Ok(Node::new(Span::new(0, text.len()), Value::Null)),
         },
         Err(error) => {
             let at = error.range().start;
@@ -62,5 +62,5 @@ fn convert(value: ast::Value<'_>, depth: usize) -> Result<Node, Unreadable> {
             Value::Map(members)
         }
     };
-    Ok(Node { span: span(range), value })
+    Ok(Node::new(span(range), value))
 }

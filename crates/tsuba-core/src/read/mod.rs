@@ -5,11 +5,13 @@
 
 mod csv;
 mod decode;
+mod dockerfile;
 mod dotenv;
 mod json;
 mod node;
 mod notation;
 mod toml;
+mod unit;
 mod yaml;
 
 pub use node::{Key, Member, Node, Value};
@@ -155,6 +157,8 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Notation::Yaml => yaml::parse(&text),
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
         Notation::Csv => csv::parse(&text).map(|root| vec![root]),
+        Notation::Dockerfile => Ok(vec![dockerfile::parse(&text)]),
+        Notation::Unit => Ok(vec![unit::parse(&text)]),
     };
     match parsed {
         Ok(roots) => {

@@ -10,6 +10,9 @@ pub struct Node {
     pub span: Span,
     /// What it is.
     pub value: Value,
+    /// Which value of the document it is, where that is not told by the way to it: of what stands in a snippet or a link, or was put
+    /// together from several places.
+    pub at: Option<Box<Pointer>>,
 }
 
 /// The kinds of value.
@@ -48,6 +51,32 @@ pub struct Member {
 }
 
 impl Node {
+    /// A value at its place.
+    pub fn new(span: Span, value: Value) -> Self {
+        Self { span, value, at: None }
+    }
+
+    /// The same with every value in it knowing where it stands; `pointer` is that of the whole.
+    #[must_use]
+    pub fn placed(mut self, pointer: &Pointer) -> Self {
+        match &mut self.value {
+            Value::List(items) => {
+                for (index, item) in items.iter_mut().enumerate() {
+                    *item = core::mem::replace(item, Self::new(item.span, Value::Null)).placed(&pointer.index(index));
+                }
+            }
+            Value::Map(members) => {
+                for Member { key, value } in members {
+                    *value =
+                        core::mem::replace(value, Self::new(value.span, Value::Null)).placed(&pointer.key(&key.text));
+                }
+            }
+            Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => {}
+        }
+        self.at = Some(Box::new(pointer.clone()));
+        self
+    }
+
     /// The members, if this is a mapping.
     pub fn members(&self) -> &[Member] {
         match &self.value {
@@ -122,6 +151,7 @@ impl Node {
 
     /// A scalar with its place.
     pub fn located(&self, pointer: Pointer) -> Option<Located> {
+        let pointer = self.at.as_ref().map_or(pointer, |at| (**at).clone());
         Some(Located { text: self.scalar()?.into_owned(), span: self.span, pointer })
     }
 }

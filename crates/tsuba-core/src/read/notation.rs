@@ -15,6 +15,10 @@ pub enum Notation {
     Dotenv,
     /// Separated values whose first row names the columns (RFC 4180).
     Csv,
+    /// Instructions by which an image is built.
+    Dockerfile,
+    /// Sections of `Key=value` lines, as systemd has them.
+    Unit,
 }
 
 impl Notation {
@@ -25,7 +29,12 @@ impl Notation {
         if lower == ".env" || lower.starts_with(".env.") || lower.ends_with(".env") {
             return Self::Dotenv;
         }
+        let stem = lower.split('.').next().unwrap_or_default();
+        if matches!(stem, "dockerfile" | "containerfile") || lower.ends_with(".dockerfile") {
+            return Self::Dockerfile;
+        }
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
+            Some("service") => Self::Unit,
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,
             Some("csv" | "tsv") => Self::Csv,
@@ -39,6 +48,12 @@ impl Notation {
             !line.is_empty() && !line.starts_with('#') && !line.starts_with("//") && !line.starts_with("/*")
         });
         let Some(line) = first else { return Self::Yaml };
+        if super::dockerfile::looks_like(text) {
+            return Self::Dockerfile;
+        }
+        if super::unit::looks_like(text) {
+            return Self::Unit;
+        }
         if line.starts_with('{') {
             return Self::Json;
         }
@@ -70,6 +85,8 @@ impl fmt::Display for Notation {
             Self::Yaml => "YAML",
             Self::Dotenv => "dotenv",
             Self::Csv => "CSV",
+            Self::Dockerfile => "an image build file",
+            Self::Unit => "a unit file",
         })
     }
 }
@@ -89,6 +106,13 @@ mod tests {
             (".env.local", "", Dotenv),
             ("quay.env", "", Dotenv),
             ("grants.CSV", "{", Csv),
+            ("tools/Dockerfile", "", Dockerfile),
+            ("Dockerfile.tide", "", Dockerfile),
+            ("tide.dockerfile", "", Dockerfile),
+            ("build", "# syntax\nFROM a\n", Dockerfile),
+            ("tide.service", "", Unit),
+            ("tide", "[Unit]\nDescription=a\n[Service]\nExecStart=/bin/a\n", Unit),
+            ("from", "from: a\n", Yaml),
             ("config", "// c\n{", Json),
             ("config", "[mcp_servers.tide]\n", Toml),
             ("config", "# c\nmodel = \"x\"\n", Toml),

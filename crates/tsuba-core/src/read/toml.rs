@@ -15,7 +15,7 @@ pub(super) fn parse(text: &str) -> Result<Node, Unreadable> {
         return Err(Unreadable { why, at });
     }
     let span = Span::new(0, text.len());
-    Ok(Node { span, value: table_value(table.into_inner(), 0)? })
+    Ok(Node::new(span, table_value(table.into_inner(), 0)?))
 }
 
 fn table_value(table: DeTable<'_>, depth: usize) -> Result<Value, Unreadable> {
@@ -24,7 +24,7 @@ fn table_value(table: DeTable<'_>, depth: usize) -> Result<Value, Unreadable> {
         let key_span = Span::new(key.span().start, key.span().end);
         let key = Key { text: key.into_inner().into_owned(), span: key_span };
         let value_span = Span::new(value.span().start, value.span().end);
-        let value = Node { span: value_span, value: convert(value.into_inner(), key_span, depth + 1)? };
+        let value = Node::new(value_span, convert(value.into_inner(), key_span, depth + 1)?);
         members.push(Member { key, value });
     }
     // The parser hands tables over sorted by key; a reader expects them as written.
@@ -46,7 +46,7 @@ fn convert(value: DeValue<'_>, at: Span, depth: usize) -> Result<Value, Unreadab
             let mut items = Vec::with_capacity(array.len());
             for item in array {
                 let span = Span::new(item.span().start, item.span().end);
-                items.push(Node { span, value: convert(item.into_inner(), span, depth + 1)? });
+                items.push(Node::new(span, convert(item.into_inner(), span, depth + 1)?));
             }
             Value::List(items)
         }

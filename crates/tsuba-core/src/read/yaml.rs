@@ -85,7 +85,7 @@ impl Builder {
         match event {
             Event::Scalar(text, style, anchor, tag) => {
                 let span = Span::new(start, self.offsets.byte(mark.end.index()));
-                self.finish(Node { span, value: scalar(&text, style, tag.as_deref()) }, anchor, 1, start)
+                self.finish(Node::new(span, scalar(&text, style, tag.as_deref())), anchor, 1, start)
             }
             Event::SequenceStart(anchor, _) => self.begin(Kind::List(Vec::new()), anchor, start),
             Event::MappingStart(anchor, _) => self.begin(Kind::Map { members: Vec::new(), key: None }, anchor, start),
@@ -96,17 +96,14 @@ impl Builder {
                     Kind::Map { members, .. } => Value::Map(merged(members)),
                 };
                 let end = self.offsets.byte(mark.end.index()).max(open.start);
-                let node = Node { span: Span::new(open.start, end), value };
+                let node = Node::new(Span::new(open.start, end), value);
                 let size = if open.anchor > 0 { size(&node) } else { 1 };
                 self.finish(node, open.anchor, size, start)
             }
             Event::Alias(anchor) => {
                 // An alias inside its own anchor has no finished node: it is nothing, as there is no tree for it.
-                let (node, size) = self
-                    .anchors
-                    .get(&anchor)
-                    .cloned()
-                    .unwrap_or((Node { span: Span::new(start, start), value: Value::Null }, 1));
+                let (node, size) =
+                    self.anchors.get(&anchor).cloned().unwrap_or((Node::new(Span::new(start, start), Value::Null), 1));
                 self.finish(node, 0, size, start)
             }
             Event::Nothing | Event::StreamStart | Event::StreamEnd | Event::DocumentStart(_) | Event::DocumentEnd => {

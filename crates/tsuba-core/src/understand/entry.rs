@@ -1,8 +1,9 @@
 //! One entry: everything a setup says about one server, understood.
 
 use super::credential::Lexicon;
+use super::deploy::Made;
 use super::handed::{self, Handed};
-use super::launch::{Plan, unwrap};
+use super::launch::{Plan, Step, StepKind, unwrap};
 use super::reach::{self, Reach};
 use super::remote::Remote;
 use super::setup::Server;
@@ -136,6 +137,23 @@ impl Entry {
 
 const COMMANDS: &[&str] = &["command", "cmd"];
 const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
+
+/// Understands a server that is put together from several places.
+pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> Entry {
+    let server =
+        Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, around: &made.node };
+    let mut entry = understand(document, &server, lexicon);
+    // Scripts that are fetched while it is built run with whatever they bring.
+    for line in &made.lines {
+        let word = |text: &str| line.with_text(text);
+        let plan = unwrap(&document.text, &[word("sh"), word("-c"), line.clone()]);
+        let scripts = plan.steps.into_iter().filter(|step| matches!(step.kind, StepKind::RemoteScript(_)));
+        if let Some(own) = &mut entry.plan {
+            own.steps.splice(0..0, scripts.map(|step| Step { aside: true, ..step }));
+        }
+    }
+    entry
+}
 
 /// Understands one server of a document.
 pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lexicon) -> Entry {

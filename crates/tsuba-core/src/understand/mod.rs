@@ -2,6 +2,7 @@
 
 mod called;
 pub mod credential;
+mod deploy;
 mod entry;
 mod handed;
 pub mod launch;
@@ -76,13 +77,16 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
     let found = setup::recognise(&document);
     let listings = listings(&document);
     let papers = papers(&document);
-    if found.is_none() && listings.is_empty() && papers.is_empty() {
+    let deployed = if found.is_none() { deploy::made(&document) } else { None };
+    if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() {
         return Outcome::Other;
     }
     let other = if listings.is_empty() { SetupKind::Login } else { SetupKind::Listing };
+    let (other, made) = deployed.unwrap_or((other, Vec::new()));
     let found = found.unwrap_or_else(|| Found::nothing(other));
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
+    entries.extend(made.iter().map(|made| entry::of_made(&document, made, lexicon)));
     let handed = handed::loose(&document, &found, &entries, &papers, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));

@@ -15,6 +15,14 @@ pub enum SetupKind {
     Listing,
     /// How to log in: OAuth metadata, keys, clients.
     Login,
+    /// Services that containers run.
+    Compose,
+    /// Workloads of a cluster.
+    Kubernetes,
+    /// How an image is built.
+    Image,
+    /// A service of the system.
+    Unit,
 }
 
 impl SetupKind {
@@ -25,6 +33,10 @@ impl SetupKind {
             Self::Dotenv => "dotenv",
             Self::Listing => "listing",
             Self::Login => "login",
+            Self::Compose => "compose",
+            Self::Kubernetes => "kubernetes",
+            Self::Image => "image",
+            Self::Unit => "unit",
         }
     }
 }

@@ -1,0 +1,140 @@
+//! Kubernetes manifests: the containers of workloads, and the services that publish them.
+
+use super::{Made, Running};
+use crate::prelude::*;
+use crate::read::Node;
+use crate::text::{Located, Pointer};
+
+/// Workloads and where their pod's specification stands.
+const WORKLOADS: &[(&str, &[&str])] = &[
+    ("Pod", &["spec"]),
+    ("Deployment", &["spec", "template", "spec"]),
+    ("StatefulSet", &["spec", "template", "spec"]),
+    ("DaemonSet", &["spec", "template", "spec"]),
+    ("ReplicaSet", &["spec", "template", "spec"]),
+    ("Job", &["spec", "template", "spec"]),
+    ("CronJob", &["spec", "jobTemplate", "spec", "template", "spec"]),
+];
+
+pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
+    let objects: Vec<(Pointer, &Node)> = roots.iter().flat_map(|(at, root)| objects(root, at)).collect();
+    let mut out = Vec::new();
+    for (at, object) in &objects {
+        let kind = object.get("kind").and_then(Node::text).unwrap_or_default();
+        let Some((_, path)) = WORKLOADS.iter().find(|(known, _)| *known == kind) else { continue };
+        let Some((spec, spec_at)) = below(object, at, path) else { continue };
+        let labels = labels(object, path);
+        let containers = spec.get("containers").map(Node::items).unwrap_or_default();
+        for (index, container) in containers.iter().enumerate() {
+            let own = spec_at.key("containers").index(index);
+            let mut running = running(container, &own);
+            of_pod(spec, &spec_at, container, &mut running);
+            running.about.extend(labels.iter().flat_map(|(name, value)| [name.clone(), value.clone()]));
+            let name = object.get("metadata").and_then(|meta| meta.get("name")).and_then(Node::text);
+            running.about.extend(name.map(str::to_owned));
+            published(&objects, &labels, &mut running);
+            out.extend(running.made());
+        }
+    }
+    out
+}
+
+/// The objects of a document; a `List` holds several.
+fn objects<'n>(root: &'n Node, at: &Pointer) -> Vec<(Pointer, &'n Node)> {
+    if root.get("apiVersion").is_none() || root.get("kind").is_none() {
+        return Vec::new();
+    }
+    match root.get("items").filter(|items| items.is_list()) {
+        Some(items) => items.items().iter().enumerate().map(|(i, item)| (at.key("items").index(i), item)).collect(),
+        None => vec![(at.clone(), root)],
+    }
+}
+
+fn below<'n>(node: &'n Node, at: &Pointer, path: &[&str]) -> Option<(&'n Node, Pointer)> {
+    path.iter().try_fold((node, at.clone()), |(node, at), key| Some((node.get(key)?, at.key(key))))
+}
+
+/// The labels of the pods.
+fn labels(object: &Node, path: &[&str]) -> Vec<(String, String)> {
+    let holder = path.split_last().map(|(_, above)| above).unwrap_or_default();
+    let holder = holder.iter().try_fold(object, |node, key| node.get(key));
+    let labels = holder.and_then(|node| node.get("metadata")?.get("labels"));
+    labels.map(super::variables).unwrap_or_default()
+}
+
+fn running(container: &Node, at: &Pointer) -> Running {
+    let named = container.get("name").and_then(|name| name.located(at.key("name")));
+    let name =
+        named.unwrap_or_else(|| Located { text: "container".to_owned(), span: container.span, pointer: at.clone() });
+    let mut running = Running::new(Located { pointer: at.clone(), ..name }, at.clone(), container.span);
+    running.image = container.get("image").filter(|i| i.text().is_some()).map(|i| i.clone().placed(&at.key("image")));
+    for key in ["command", "args"] {
+        if let Some(words) = container.get(key) {
+            running.command.extend(super::command(words, &at.key(key), false));
+        }
+    }
+    running.env = container.get("env").map(|env| env.clone().placed(&at.key("env")));
+    if let Some(security) = container.get("securityContext") {
+        security_context(security, &at.key("securityContext"), &mut running);
+    }
+    running
+}
+
+fn security_context(security: &Node, at: &Pointer, running: &mut Running) {
+    if let Some(privileged) = security.get("privileged").filter(|node| node.truth() == Some(true)) {
+        running.switch("--privileged", privileged.span, &at.key("privileged"));
+    }
+    if let Some(user) = security.get("runAsUser").and_then(|user| Some((user.scalar()?.into_owned(), user.span))) {
+        running.option("--user", user.0, user.1, &at.key("runAsUser"));
+    }
+    let added = security.get("capabilities").and_then(|capabilities| capabilities.get("add"));
+    let place = at.key("capabilities").key("add");
+    for (index, item) in added.map(Node::items).unwrap_or_default().iter().enumerate() {
+        if let Some(text) = item.text() {
+            running.option("--cap-add", text, item.span, &place.index(index));
+        }
+    }
+}
+
+/// What a container has from its pod: the host's namespaces, and folders of the host that it mounts.
+fn of_pod(spec: &Node, at: &Pointer, container: &Node, running: &mut Running) {
+    for (key, option) in [("hostNetwork", "--network"), ("hostPID", "--pid"), ("hostIPC", "--ipc")] {
+        if let Some(host) = spec.get(key).filter(|node| node.truth() == Some(true)) {
+            running.option(option, "host", host.span, &at.key(key));
+        }
+    }
+    let volumes = spec.get("volumes").map(Node::items).unwrap_or_default();
+    for mount in container.get("volumeMounts").map(Node::items).unwrap_or_default() {
+        let (Some(name), Some(inside)) =
+            (mount.get("name").and_then(Node::text), mount.get("mountPath").and_then(Node::text))
+        else {
+            continue;
+        };
+        let Some((index, volume)) =
+            volumes.iter().enumerate().find(|(_, v)| v.get("name").and_then(Node::text) == Some(name))
+        else {
+            continue;
+        };
+        if let Some(path) = volume.get("hostPath").and_then(|host| host.get("path"))
+            && let Some(host) = path.text()
+        {
+            let read_only = if mount.get("readOnly").and_then(Node::truth) == Some(true) { ":ro" } else { "" };
+            let place = at.key("volumes").index(index).key("hostPath").key("path");
+            running.option("--volume", format!("{host}:{inside}{read_only}"), path.span, &place);
+        }
+    }
+}
+
+/// Services of the same file that select these labels and are published beyond the cluster.
+fn published(objects: &[(Pointer, &Node)], labels: &[(String, String)], running: &mut Running) {
+    for (at, service) in objects.iter().filter(|(_, o)| o.get("kind").and_then(Node::text) == Some("Service")) {
+        let Some(spec) = service.get("spec") else { continue };
+        let open = spec.get("type").filter(|kind| matches!(kind.text(), Some("LoadBalancer" | "NodePort")));
+        let selector = spec.get("selector").map(super::variables).unwrap_or_default();
+        let selects = !selector.is_empty() && selector.iter().all(|label| labels.contains(label));
+        let Some(open) = open.filter(|_| selects) else { continue };
+        let ports = spec.get("ports").map(Node::items).unwrap_or_default();
+        let port = ports.iter().find_map(|port| port.get("port").and_then(Node::scalar)).unwrap_or(Cow::Borrowed("80"));
+        running.option("--publish", format!("{port}:{port}"), open.span, &at.key("spec").key("type"));
+    }
+}

@@ -1,0 +1,170 @@
+//! Deployment files: what they run is put into the words of a container engine's command line, each word at the place where it is written, and
+//! is then understood and judged like any other entry. Only what runs a tool server counts: an ordinary service is nobody's setup.
+
+mod compose;
+mod dockerfile;
+mod kubernetes;
+mod unit;
+
+use super::launch::unwrap;
+use super::setup::SetupKind;
+use crate::prelude::*;
+use crate::read::{Document, Key, Member, Node, Notation, Value};
+use crate::text::{Located, Pointer, Span};
+
+/// A server that is put together from several places of a document.
+#[derive(Clone, Debug)]
+pub(crate) struct Made {
+    /// Its name.
+    pub(crate) name: Located,
+    /// Where it is.
+    pub(crate) pointer: Pointer,
+    /// Its settings, as a client would have them.
+    pub(crate) node: Node,
+    /// Shell lines that are run while it is built.
+    pub(crate) lines: Vec<Located>,
+}
+
+/// What of a document runs tool servers, and what kind of document that makes it.
+pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
+    let found = match document.notation {
+        Notation::Dockerfile => (SetupKind::Image, dockerfile::made(document)),
+        Notation::Unit => (SetupKind::Unit, unit::made(document)),
+        Notation::Yaml | Notation::Json => {
+            let roots: Vec<(Pointer, &Node)> = document.rooted().collect();
+            let kubernetes = kubernetes::made(&roots);
+            if kubernetes.is_empty() {
+                (SetupKind::Compose, roots.iter().flat_map(|(at, root)| compose::made(root, at)).collect())
+            } else {
+                (SetupKind::Kubernetes, kubernetes)
+            }
+        }
+        Notation::Toml | Notation::Dotenv | Notation::Csv => return None,
+    };
+    (!found.1.is_empty()).then_some(found)
+}
+
+/// A word at a place.
+fn word(text: impl Into<String>, span: Span, at: &Pointer) -> Node {
+    Node { at: Some(Box::new(at.clone())), ..Node::new(span, Value::Text(text.into())) }
+}
+
+/// A container that a file runs.
+#[derive(Clone, Debug)]
+struct Running {
+    name: Located,
+    pointer: Pointer,
+    span: Span,
+    /// Options of the engine.
+    options: Vec<Node>,
+    image: Option<Node>,
+    /// What is run in it, where that is written.
+    command: Vec<Node>,
+    env: Option<Node>,
+    lines: Vec<Located>,
+    /// Other words that may say what it is.
+    about: Vec<String>,
+}
+
+impl Running {
+    fn new(name: Located, pointer: Pointer, span: Span) -> Self {
+        Self {
+            name,
+            pointer,
+            span,
+            options: Vec::new(),
+            image: None,
+            command: Vec::new(),
+            env: None,
+            lines: Vec::new(),
+            about: Vec::new(),
+        }
+    }
+
+    /// An option with a value, at the place of the value.
+    fn option(&mut self, name: &str, text: impl Into<String>, span: Span, at: &Pointer) {
+        self.options.push(word(format!("{name}={}", text.into()), span, at));
+    }
+
+    /// A switch.
+    fn switch(&mut self, name: &str, span: Span, at: &Pointer) {
+        self.options.push(word(name, span, at));
+    }
+
+    /// As a client would have it; `None` where it runs no tool server.
+    fn made(self) -> Option<Made> {
+        let own = core::iter::once(&self.name.text).chain(&self.about);
+        let texts = |nodes: &[Node]| nodes.iter().filter_map(|node| node.text().map(str::to_owned)).collect::<Vec<_>>();
+        let written =
+            texts(&self.command).into_iter().chain(self.image.iter().filter_map(|i| i.text().map(str::to_owned)));
+        let said = own.cloned().chain(written).any(|text| speaks_of_servers(&text));
+        let env = self
+            .env
+            .iter()
+            .flat_map(variables)
+            .any(|(name, value)| speaks_of_servers(&name) || speaks_of_servers(&value));
+        let words: Vec<Located> = self.command.iter().filter_map(|node| node.located(Pointer::root())).collect();
+        let bridged = || !words.is_empty() && unwrap("", &words).is_bridged();
+        if !(said || env || bridged()) {
+            return None;
+        }
+        let mut args = vec![word("run", self.name.span, &self.pointer)];
+        args.extend(self.options);
+        let image = self.image.unwrap_or_else(|| word("image", self.name.span, &self.pointer));
+        args.push(image);
+        args.extend(self.command);
+        let member =
+            |text: &str, value: Node| Member { key: Key { text: text.to_owned(), span: self.name.span }, value };
+        let mut members = vec![
+            member("command", word("docker", self.name.span, &self.pointer)),
+            member("args", Node::new(self.span, Value::List(args))),
+        ];
+        members.extend(self.env.map(|env| member("env", env)));
+        let node = Node::new(self.span, Value::Map(members));
+        Some(Made { name: self.name, pointer: self.pointer, node, lines: self.lines })
+    }
+}
+
+/// Names and values of an environment, as a map or as a list.
+fn variables(env: &Node) -> Vec<(String, String)> {
+    let of_members = env
+        .members()
+        .iter()
+        .map(|member| (member.key.text.clone(), member.value.scalar().map(Cow::into_owned).unwrap_or_default()));
+    let of_items = env.items().iter().filter_map(|item| match item.get("name") {
+        Some(name) => {
+            let value = item.get("value").and_then(Node::scalar).map(Cow::into_owned).unwrap_or_default();
+            Some((name.text()?.to_owned(), value))
+        }
+        None => item.scalar().map(|text| {
+            let (name, value) = text.split_once('=').unwrap_or((&text, ""));
+            (name.to_owned(), value.to_owned())
+        }),
+    });
+    of_members.chain(of_items).collect()
+}
+
+/// Does a text speak of tool servers: is `mcp` a word of it?
+pub(super) fn speaks_of_servers(text: &str) -> bool {
+    let lower = text.to_ascii_lowercase();
+    lower.contains("modelcontextprotocol")
+        || lower
+            .split(|c: char| !c.is_ascii_alphanumeric())
+            .any(|word| matches!(word, "mcp" | "mcps" | "mcpserver" | "mcpservers"))
+}
+
+/// The words of a command that is written as a list, or as one line for a shell.
+fn command(node: &Node, pointer: &Pointer, shell: bool) -> Vec<Node> {
+    if node.is_list() {
+        return node.clone().placed(pointer).items().to_vec();
+    }
+    let Some(text) = node.scalar().filter(|text| !text.trim().is_empty()) else { return Vec::new() };
+    if shell {
+        let inside = |text: &str| word(text, node.span, pointer);
+        return vec![inside("sh"), inside("-c"), word(text.into_owned(), node.span, pointer)];
+    }
+    text.split_whitespace().map(|part| word(part, node.span, pointer)).collect()
+}
+
+#[cfg(test)]
+mod tests;

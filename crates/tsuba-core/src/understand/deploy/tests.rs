@@ -1,0 +1,187 @@
+//! What deployment files run, with the place of what is judged; and what is nobody's tool server.
+
+use crate::judge::{InTurn, Options, audit};
+use crate::prelude::*;
+use crate::read::Input;
+use crate::understand::credential::Lexicon;
+use crate::understand::{Outcome, study};
+
+/// The kind, the entries, and the findings as `rule line:column pointer`.
+fn found(path: &str, text: &str) -> String {
+    let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
+    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return "other".to_owned() };
+    let kind = study.kind.name();
+    let options = Options::on(jiff::civil::date(2026, 11, 24));
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
+    let mut told: Vec<String> = audit
+        .findings
+        .iter()
+        .map(|f| format!("{} {}:{} {}", f.rule.id, f.start.line, f.start.column, f.pointer))
+        .collect();
+    told.sort();
+    format!("{kind} {}: {}", entries.join(","), told.join("; "))
+}
+
+const COMPOSE: &str = "services:
+  tide-mcp:
+    image: saltmarsh/tide-mcp
+    privileged: true
+    network_mode: host
+    environment:
+      TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHf
+      MODE: read
+    ports:
+      - \"8080:8080\"
+    volumes:
+      - /var/run/docker.sock:/var/run/docker.sock
+      - ./notes:/notes:ro
+";
+
+#[test]
+fn compose_files() {
+    assert_eq!(
+        found("compose.yaml", COMPOSE),
+        "compose tide-mcp: exposure/all-interfaces 10:9 /services/tide-mcp/ports/0; \
+         power/container-escape 12:9 /services/tide-mcp/volumes/0; power/container-escape 4:17 /services/tide-mcp/privileged; \
+         power/container-escape 5:19 /services/tide-mcp/network_mode; secret/plaintext 7:19 /services/tide-mcp/environment/TIDE_TOKEN; \
+         supply/moving-tag 3:12 /services/tide-mcp/image"
+    );
+    let clean = "services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp@sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\n    environment:\n      - TIDE_TOKEN=${TIDE_TOKEN}\n    ports: [\"127.0.0.1:8080:8080\"]\n    command: [\"--mcp\"]\n";
+    assert_eq!(found("compose.yaml", clean), "compose tide-mcp: ");
+    // A bridge is known by what it does, whatever it is called.
+    let bridged = "services:\n  gate:\n    image: node:22.1.0\n    command: npx -y @saltmarsh/gateway@1.0.0 --stdio \"npx -y @saltmarsh/tide-table\" --port 8000\n";
+    assert!(found("compose.yml", bridged).starts_with("compose gate: "), "{}", found("compose.yml", bridged));
+    for (path, text) in [
+        ("compose.yaml", "services:\n  web:\n    image: nginx\n    privileged: true\n    ports: [\"80:80\"]\n"),
+        (
+            "compose.yaml",
+            "services:\n  db:\n    image: postgres\n    environment:\n      POSTGRES_PASSWORD: q8ZkXv2LmPw0TyRb\n",
+        ),
+        ("x.yaml", "services:\n  - name: mcp\n    port: 80\n"),
+        ("x.json", "{\"services\": {\"mcp\": {\"url\": \"x\"}}}"),
+    ] {
+        assert_eq!(found(path, text), "other", "{text}");
+    }
+}
+
+const CLUSTER: &str = "apiVersion: apps/v1
+kind: Deployment
+metadata:
+  name: tide-mcp
+spec:
+  template:
+    metadata:
+      labels: { app: tide }
+    spec:
+      hostPID: true
+      volumes:
+        - name: root
+          hostPath: { path: / }
+      containers:
+        - name: server
+          image: saltmarsh/tide:1.0.0
+          securityContext: { privileged: true }
+          env:
+            - name: TIDE_TOKEN
+              value: q8ZkXv2LmPw0TyRbN4sJ7dHf
+            - name: CREW_TOKEN
+              valueFrom: { secretKeyRef: { name: crew, key: token } }
+          volumeMounts:
+            - { name: root, mountPath: /host }
+---
+apiVersion: v1
+kind: Service
+metadata: { name: tide }
+spec:
+  type: LoadBalancer
+  selector: { app: tide }
+  ports: [ { port: 80 } ]
+";
+
+#[test]
+fn kubernetes_manifests() {
+    assert_eq!(
+        found("deploy.yaml", CLUSTER),
+        "kubernetes server: exposure/all-interfaces 30:9 /1/spec/type; \
+         power/container-escape 10:16 /0/spec/template/spec/hostPID; \
+         power/container-escape 17:42 /0/spec/template/spec/containers/0/securityContext/privileged; \
+         power/wide-path 13:29 /0/spec/template/spec/volumes/0/hostPath/path; \
+         secret/plaintext 20:22 /0/spec/template/spec/containers/0/env/0/value; \
+         supply/no-digest 16:18 /0/spec/template/spec/containers/0/image"
+    );
+    let web = CLUSTER.replace("tide-mcp", "tide-web");
+    assert_eq!(found("deploy.yaml", &web), "other");
+    let inside = CLUSTER.replace("LoadBalancer", "ClusterIP");
+    assert!(!found("deploy.yaml", &inside).contains("all-interfaces"));
+    let another = CLUSTER.replace("selector: { app: tide }", "selector: { app: web }");
+    assert!(!found("deploy.yaml", &another).contains("all-interfaces"));
+}
+
+const IMAGE: &str = "# syntax=docker/dockerfile:1
+FROM node:22 AS build
+ARG CREW_KEY=q8ZkXv2LmPw0TyRbN4sJ7dHf
+RUN curl -fsSL https://get.tides.example/run.sh | sh
+FROM node
+ENV TIDE_TOKEN=hB7kQ2mZx9LwVr4Ts8nJ MODE=read
+USER root
+EXPOSE 8080
+CMD [\"npx\", \"-y\", \"@saltmarsh/tide-mcp\"]
+";
+
+#[test]
+fn image_build_files() {
+    assert_eq!(
+        found("tide/Dockerfile", IMAGE),
+        "image tide: power/elevated 7:6 /USER; secret/plaintext 3:14 /ARG/CREW_KEY; secret/plaintext 6:16 /ENV/TIDE_TOKEN; \
+         supply/moving-tag 5:6 /FROM; supply/remote-script 4:16 /RUN; supply/unpinned 9:19 /CMD/2"
+    );
+    let clean = "FROM node:22.1.0@sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\nRUN npm install --ignore-scripts\nUSER crew\nENV TIDE_TOKEN=\"\"\nCMD [\"node\", \"mcp.js\"]\n";
+    assert_eq!(found("tide/Dockerfile", clean), "image tide: ");
+    let web =
+        "FROM node\nENV KEY=q8ZkXv2LmPw0TyRbN4sJ7dHf\nRUN curl https://x.example/a | sh\nUSER root\nCMD npm start\n";
+    assert_eq!(found("web/Dockerfile", web), "other");
+    // The last stage is begun from an earlier one: that one's image counts.
+    let staged = "FROM saltmarsh/base AS base\nFROM base\nCMD [\"mcp\"]\n";
+    assert_eq!(found("Dockerfile", staged), "image Dockerfile: supply/moving-tag 1:6 /FROM");
+    let around = "FROM a AS b\nFROM b AS a\nCMD mcp\n";
+    assert!(found("Dockerfile", around).starts_with("image "));
+}
+
+#[test]
+fn unit_files() {
+    let unit = "[Unit]\nDescription=Tide table over MCP\n[Service]\nUser=root\nEnvironment=\"TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\" MODE=read\nEnvironmentFile=-/etc/tide.env\nExecStart=/usr/bin/npx -y @saltmarsh/tide-table --host 0.0.0.0\n";
+    assert_eq!(
+        found("etc/tide.service", unit),
+        "unit tide: exposure/all-interfaces 7:56 /Service/ExecStart; power/elevated 4:6 /Service/User; \
+         secret/plaintext 5:25 /Service/Environment; supply/unpinned 7:27 /Service/ExecStart"
+    );
+    let clean = "[Service]\nUser=crew\nExecStart=/opt/saltmarsh/bin/tide-mcp --host 127.0.0.1\n";
+    assert_eq!(found("tide.service", clean), "unit tide: ");
+    for text in [
+        "[Service]\nExecStart=/usr/sbin/sshd -D\nUser=root\n",
+        "[Unit]\nDescription=MCP\n",
+        "[Service]\nRestart=always\n",
+    ] {
+        assert_eq!(found("x.service", text), "other", "{text}");
+    }
+}
+
+#[test]
+fn whatever_is_in_them_they_are_read() {
+    for text in [
+        "FROM",
+        "FROM \\",
+        "FROM a\nENV",
+        "FROM a\nENV =\nCMD [",
+        "\u{feff}FROM a\nENV ä=ö\\",
+        "[Service]\nExecStart=\"",
+        "[Service\nExecStart",
+        "services:\n  a: 1\n",
+        "kind: List\napiVersion: v1\nitems: [1, {kind: Pod}]\n",
+    ] {
+        for path in ["Dockerfile", "a.service", "a.yaml", "a"] {
+            let _read = found(path, text);
+        }
+    }
+}
