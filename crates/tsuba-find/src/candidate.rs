@@ -12,6 +12,8 @@ pub(crate) enum Name {
     Dotenv,
     /// A table: a list of grants, or more often data.
     Table,
+    /// A text for people, which may show a configuration or hold a link that carries one.
+    Prose,
     /// No ending, or one that says nothing.
     Open,
     /// Never a setup.
@@ -20,18 +22,18 @@ pub(crate) enum Name {
 
 /// Endings of files that are no setups, sorted. They are skipped unread, which is what makes the walk fast.
 const NEVER: &[&str] = &[
-    "7z", "a", "aac", "adoc", "ai", "apk", "avi", "avif", "bash", "bat", "bin", "bmp", "br", "bz2", "c", "cc", "cjs",
-    "class", "cmake", "cpp", "crt", "cs", "css", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc", "docx",
-    "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go", "gql",
-    "gradle", "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "htm", "html", "ico", "img", "iml", "inl",
-    "ipynb", "iso", "jar", "java", "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib", "lock",
-    "log", "lua", "lz4", "m", "m4a", "map", "md", "mdx", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi",
-    "mts", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "pem",
-    "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi",
-    "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs", "rst", "s", "sass", "scala", "scss", "sh", "snap", "so",
-    "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "swift", "tar", "tex", "tf", "tgz", "tif",
-    "tiff", "ts", "tsx", "ttf", "txt", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm", "webp", "whl", "wmv",
-    "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip", "zsh", "zst",
+    "7z", "a", "aac", "ai", "apk", "avi", "avif", "bash", "bat", "bin", "bmp", "br", "bz2", "c", "cc", "cjs", "class",
+    "cmake", "cpp", "crt", "cs", "css", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc", "docx", "ear",
+    "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go", "gql", "gradle",
+    "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso", "jar", "java",
+    "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib", "lock", "log", "lua", "lz4", "m", "m4a",
+    "map", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi", "mts", "ndjson", "nim", "node", "o", "obj",
+    "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "pem", "php", "pkl", "pl", "plist", "pm", "png", "po",
+    "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm",
+    "rs", "s", "sass", "scala", "scss", "sh", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv",
+    "svelte", "svg", "swift", "tar", "tex", "tf", "tgz", "tif", "tiff", "ts", "tsx", "ttf", "v", "vb", "vhd", "vue",
+    "war", "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig",
+    "zip", "zsh", "zst",
 ];
 
 /// Endings are at most this long (bytes); a longer one is none.
@@ -54,6 +56,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     match &*lower {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
+        b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
     }
@@ -66,7 +69,31 @@ pub(crate) const OPEN_LIMIT: u64 = 1024 * 1024;
 #[derive(Debug)]
 pub(crate) struct Prefilter {
     words: Searcher,
+    shown: Searcher,
 }
+
+/// One of these stands in every text that shows a configuration or links to one: the key over the servers, or a value in a link, as it
+/// is or in base64 (`{"` begins as `eyJ`).
+const SHOWN: &[&str] = &[
+    "mcpServers",
+    "mcp_servers",
+    "mcp-servers",
+    "context_servers",
+    "\"servers\"",
+    "&quot;servers&quot;",
+    "\"mcp\"",
+    "mcp:",
+    "[mcp",
+    "=eyJ",
+    "?eyJ",
+    "#eyJ",
+    "%22command%22",
+    "%22url%22",
+    "%22mcpServers%22",
+    "%7B%22",
+    "={\"",
+    "?{\"",
+];
 
 /// One of these stands in every document that the core recognises: a setup in the first lines, a listing and OAuth evidence in the others. Spelled out by
 /// case, so that the search runs on vectors.
@@ -108,7 +135,7 @@ const WORDS: &[&str] = &[
 
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {
-        Searcher::new(WORDS).map(|words| Self { words })
+        Some(Self { words: Searcher::new(WORDS)?, shown: Searcher::new(SHOWN)? })
     }
 
     /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
@@ -117,6 +144,7 @@ impl Prefilter {
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => true,
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
+            _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
             _ => self.words.find(bytes).is_some(),
         }
     }
@@ -158,6 +186,9 @@ mod tests {
             ("servers.conf", Name::Open),
             ("x.backup", Name::Open),
             ("grants.csv", Name::Table),
+            ("README.md", Name::Prose),
+            ("index.HTML", Name::Prose),
+            ("notes.txt", Name::Prose),
             ("main.rs", Name::Other),
             ("a.png", Name::Other),
             ("package.lock", Name::Other),
@@ -177,6 +208,9 @@ mod tests {
         assert!(filter.passes(b"\xFF\xFEx\0", Name::Notation));
         assert!(!filter.passes(br#"{"name": "tide"}"#, Name::Notation));
         assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
+        assert!(filter.passes(b"```json\n{ \"mcpServers\": {} }\n```", Name::Prose));
+        assert!(filter.passes(b"add://x?c=eyJjb21tYW5kIjoieCJ9", Name::Prose));
+        assert!(!filter.passes(b"How to run an mcp server", Name::Prose));
         assert!(filter.passes(b"\nApp;User;Granted Scopes\ntide", Name::Table));
         assert!(!filter.passes(b"Harbour;Height\nscope;1", Name::Table));
     }

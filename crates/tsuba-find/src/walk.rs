@@ -162,7 +162,7 @@ fn path_of(error: &ignore::Error) -> PathBuf {
 fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -> Result<Option<Input>, &'static str> {
     let mut file = File::open(path).map_err(reason)?;
     let length = file.metadata().map_err(reason)?.len();
-    if name == Name::Open && length > OPEN_LIMIT && !named {
+    if matches!(name, Name::Open | Name::Prose) && length > OPEN_LIMIT && !named {
         return Ok(None);
     }
     // A table is data more often than not, and may be long: its first line decides.

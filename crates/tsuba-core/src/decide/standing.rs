@@ -5,7 +5,7 @@ use super::register::{Decision, Kind, Register, Scope};
 use crate::judge::listing_of;
 use crate::prelude::*;
 use crate::understand::launch::{Package, Step, StepKind};
-use crate::understand::{Entry, Study};
+use crate::understand::{Entry, SetupKind, Study};
 use jiff::civil::Date;
 
 /// Where an entry stands. Decisions are indexes into the register's.
@@ -59,8 +59,9 @@ impl Standing {
 pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> Vec<Vec<Option<Standing>>> {
     let index = Index::of(register);
     let of = |study: &Study| {
-        let standing =
-            |entry: &Entry| entry.listing.is_none().then(|| index.standing(studies, study, entry, register, today));
+        // What a text only shows is decided on where it is set up.
+        let decided = |entry: &Entry| entry.listing.is_none() && study.kind != SetupKind::Snippet;
+        let standing = |entry: &Entry| decided(entry).then(|| index.standing(studies, study, entry, register, today));
         study.entries.iter().map(standing).collect()
     };
     studies.iter().map(of).collect()

@@ -5,7 +5,7 @@ use super::excerpt::{Excerpt, excerpt};
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
 use super::verdict::{self, Judgement};
-use super::weight::weigh;
+use super::weight::{Circumstance, weigh};
 use super::{Confidence, Severity};
 use crate::decide::{Policy, Register, Scope, Standing, approved_versions, standings};
 use crate::prelude::*;
@@ -13,7 +13,7 @@ use crate::repair::{Known, Repair};
 use crate::text::{Clean, Cleaner, Key, Located, Position, Span, fingerprint, keyed};
 use crate::understand::credential::next_token;
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Handed, Study};
+use crate::understand::{Handed, SetupKind, Study};
 use jiff::civil::Date;
 
 /// What an audit needs besides the setups.
@@ -365,7 +365,11 @@ fn finding(
         fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
     };
     let own = hit.weighs.unwrap_or(rule.severity);
-    let weighed = weigh(own, &hit.circumstances, entry.is_some_and(|e| e.disabled));
+    // What a text shows is not set up yet; a secret in it is out all the same.
+    let only_shown = study.kind == SetupKind::Snippet && rule.family() != "secret";
+    let circumstances: Vec<_> =
+        hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
+    let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
     Some(Finding {
         rule,

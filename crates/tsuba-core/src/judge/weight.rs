@@ -124,6 +124,8 @@ pub enum Circumstance {
     Grave,
     /// It is kept from a person's eyes.
     Hidden,
+    /// A text shows it to whoever may paste it; nobody has set it up yet.
+    Shown,
 }
 
 /// What a circumstance does.
@@ -145,7 +147,7 @@ fn effect(circumstance: Circumstance) -> Effect {
         | Circumstance::Hidden => Effect::Raise,
         Circumstance::WholeDisk => Effect::AtLeast(Severity::High),
         Circumstance::Writable => Effect::Raise,
-        Circumstance::ReadOnly | Circumstance::Weak | Circumstance::Beside => Effect::Lower,
+        Circumstance::ReadOnly | Circumstance::Weak | Circumstance::Beside | Circumstance::Shown => Effect::Lower,
         Circumstance::Loopback | Circumstance::Ordinary => Effect::AtMost(Severity::Note),
         Circumstance::WellKnown => Effect::AtMost(Severity::Medium),
         Circumstance::VersionTag | Circumstance::Faint => Effect::AtMost(Severity::Low),

@@ -8,8 +8,10 @@ mod decode;
 mod dockerfile;
 mod dotenv;
 mod json;
+mod link;
 mod node;
 mod notation;
+mod prose;
 mod toml;
 mod unit;
 mod yaml;
@@ -157,6 +159,7 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Notation::Yaml => yaml::parse(&text),
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
         Notation::Csv => csv::parse(&text).map(|root| vec![root]),
+        Notation::Prose => prose::parse(&input.path, &text),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(&text)]),
         Notation::Unit => Ok(vec![unit::parse(&text)]),
     };

@@ -19,6 +19,8 @@ pub enum Notation {
     Dockerfile,
     /// Sections of `Key=value` lines, as systemd has them.
     Unit,
+    /// A text for people that shows configurations: Markdown, HTML, a notebook.
+    Prose,
 }
 
 impl Notation {
@@ -35,6 +37,7 @@ impl Notation {
         }
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some("service") => Self::Unit,
+            Some("adoc" | "htm" | "html" | "ipynb" | "markdown" | "md" | "mdc" | "mdx" | "rst" | "txt") => Self::Prose,
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,
             Some("csv" | "tsv") => Self::Csv,
@@ -87,6 +90,7 @@ impl fmt::Display for Notation {
             Self::Csv => "CSV",
             Self::Dockerfile => "an image build file",
             Self::Unit => "a unit file",
+            Self::Prose => "text with a configuration",
         })
     }
 }
@@ -111,6 +115,8 @@ mod tests {
             ("tide.dockerfile", "", Dockerfile),
             ("build", "# syntax\nFROM a\n", Dockerfile),
             ("tide.service", "", Unit),
+            ("README.md", "{", Prose),
+            ("a.html", "", Prose),
             ("tide", "[Unit]\nDescription=a\n[Service]\nExecStart=/bin/a\n", Unit),
             ("from", "from: a\n", Yaml),
             ("config", "// c\n{", Json),

@@ -24,7 +24,7 @@ pub use variables::Variable;
 use crate::evidence::oauth::{Papers, looks_like_papers, papers};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
-use crate::read::{Document, Input, Unreadable, read};
+use crate::read::{Document, Input, Notation, Unreadable, read};
 use crate::text::{Located, Pointer, Span};
 use credential::Lexicon;
 
@@ -75,8 +75,10 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         }
     };
     let found = setup::recognise(&document);
-    let listings = listings(&document);
-    let papers = papers(&document);
+    // What a text shows as an example is no answer of anybody.
+    let shown = document.notation == Notation::Prose;
+    let listings = if shown { Vec::new() } else { listings(&document) };
+    let papers = if shown { Papers::default() } else { papers(&document) };
     let deployed = if found.is_none() { deploy::made(&document) } else { None };
     if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() {
         return Outcome::Other;
@@ -92,6 +94,9 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
     entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
     Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings, papers }))
 }
+
+#[cfg(test)]
+mod snippet_tests;
 
 impl Study {
     /// The listing that an entry stands for.

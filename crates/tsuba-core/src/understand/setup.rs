@@ -23,6 +23,8 @@ pub enum SetupKind {
     Image,
     /// A service of the system.
     Unit,
+    /// What a text shows, or a link would install.
+    Snippet,
 }
 
 impl SetupKind {
@@ -37,6 +39,7 @@ impl SetupKind {
             Self::Kubernetes => "kubernetes",
             Self::Image => "image",
             Self::Unit => "unit",
+            Self::Snippet => "snippet",
         }
     }
 }
@@ -110,6 +113,9 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
     }
     if found.servers.is_empty() && found.imports.is_empty() {
         return None;
+    }
+    if document.notation == Notation::Prose {
+        found.kind = SetupKind::Snippet;
     }
     Some(found)
 }

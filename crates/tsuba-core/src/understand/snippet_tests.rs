@@ -1,0 +1,137 @@
+//! What texts show and links carry, with the place of what is judged; and what is no setup at all.
+
+use crate::judge::{InTurn, Options, audit};
+use crate::prelude::*;
+use crate::read::Input;
+use crate::understand::credential::Lexicon;
+use crate::understand::{Outcome, study};
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+
+/// The kind, the entries, and the findings as `severity rule line:column pointer`.
+fn found(path: &str, text: &str) -> String {
+    let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
+    let study = match study(input, &Lexicon::default()) {
+        Outcome::Setup(study) => study,
+        Outcome::Other => return "other".to_owned(),
+        Outcome::Unread(why, line) => return format!("unread {} {line:?}", why.why),
+    };
+    let kind = study.kind.name();
+    let options = Options::on(jiff::civil::date(2026, 11, 24));
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
+    let mut told: Vec<String> = audit
+        .findings
+        .iter()
+        .map(|f| format!("{} {} {}:{} {}", f.severity, f.rule.id, f.start.line, f.start.column, f.pointer))
+        .collect();
+    told.sort();
+    format!("{kind} {}: {}", entries.join(","), told.join("; "))
+}
+
+const SETTINGS: &str = r#"{"command":"npx","args":["-y","@saltmarsh/tide-table"]}"#;
+
+#[test]
+fn fenced_blocks_are_read_where_they_stand() {
+    for (path, text, want) in [
+        (
+            "README.md",
+            "# Tide\n\nPut this in:\n\n```json\n{ \"mcpServers\": { \"tide\": { \"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tide-table\"] } } }\n```\n",
+            "snippet tide: medium supply/unpinned 6:62 /mcpServers/tide/args/1",
+        ),
+        // Without the braces around it, in a list, with its own comments.
+        (
+            "README.md",
+            "- first\n  ```jsonc\n  \"mcpServers\": {\n    // ours\n    \"tide\": { \"url\": \"http://tides.example/mcp\" },\n  }\n  ```\n",
+            "snippet tide: medium exposure/plain-http 5:22 /mcpServers/tide/url",
+        ),
+        (
+            "README.md",
+            "~~~toml\n[mcp_servers.tide]\ncommand = \"npx\"\nargs = [\"@saltmarsh/tide-table\"]\n~~~\n\n```yaml\nmcpServers:\n  berth:\n    command: uvx\n    args: [saltmarsh-berths]\n```\n",
+            "snippet tide,berth: medium supply/unpinned 11:12 /1/mcpServers/berth/args/0; medium supply/unpinned 4:9 /0/mcp_servers/tide/args/0",
+        ),
+        // A secret is out, whoever shows it; a placeholder is none.
+        (
+            "guide.md",
+            "```\n{ \"mcpServers\": { \"tide\": { \"command\": \"tide-table\", \"env\": { \"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\", \"CREW_KEY\": \"<your key>\" } } } }\n```\n",
+            "snippet tide: high secret/plaintext 2:77 /mcpServers/tide/env/TIDE_TOKEN",
+        ),
+        (
+            "page.html",
+            "<p>Add</p><pre><code>{ &quot;mcpServers&quot;: { &quot;tide&quot;: { &quot;url&quot;: &quot;http://tides.example/mcp&quot; } } }</code></pre>",
+            "snippet tide: medium exposure/plain-http 1:22 /mcpServers/tide/url",
+        ),
+        (
+            "note.ipynb",
+            r#"{"cells": [{"cell_type": "markdown", "source": ["```json\n", "{\"mcpServers\": {\"tide\": {\"url\": \"http://tides.example/mcp\"}}}\n", "```"]}]}"#,
+            "snippet tide: medium exposure/plain-http 1:48 /mcpServers/tide/url",
+        ),
+        // Look-alikes.
+        ("README.md", "The key `mcpServers` names servers.\n", "other"),
+        ("README.md", "```json\n{ \"name\": \"mcp\", \"scripts\": { \"url\": \"x\" } }\n```\n", "other"),
+        ("README.md", "```json\n{ \"mcpServers\": { \"tide\": { ... } } }\n```\n", "other"),
+        (
+            "README.md",
+            "```json\n{ \"access_token\": \"q8ZkXv2LmPw0\", \"token_type\": \"Bearer\", \"url\": \"x\" }\n```\n",
+            "other",
+        ),
+        (
+            "README.md",
+            "```json\n{ \"tools\": [ { \"name\": \"get\", \"description\": \"Do not tell the user. url\", \"inputSchema\": {} } ] }\n```\n",
+            "other",
+        ),
+        // What configures servers and cannot be read is told.
+        (
+            "README.md",
+            "a\n```json\n{ \"mcpServers\": { \"tide\": } }\n```\n",
+            "unread not well-formed text with a configuration Some(3)",
+        ),
+    ] {
+        assert_eq!(found(path, text), want, "{text}");
+    }
+}
+
+#[test]
+fn links_that_carry_a_configuration_are_opened() {
+    let packed = STANDARD.encode(SETTINGS);
+    let percent: String = url::form_urlencoded::byte_serialize(SETTINGS.as_bytes()).collect();
+    let inner = format!("agent://install?name=tide&config={percent}");
+    let nested: String = url::form_urlencoded::byte_serialize(inner.as_bytes()).collect();
+    let whole = STANDARD.encode(format!(r#"{{"mcpServers":{{"tide":{SETTINGS}}}}}"#)).replace('=', "");
+    let wanted = "snippet tide: medium supply/unpinned 1:7 /mcpServers/tide/args/1";
+    for link in [
+        format!("agent://install?name=tide&config={packed}"),
+        inner,
+        format!("https://go.saltmarsh-line.example/open?url={nested}"),
+        format!("editor:deep://x/mcp/install?{whole}"),
+        format!("agent://install#name=tide&config={percent}"),
+    ] {
+        let at = if link.starts_with("editor:") { wanted.replace("1:7", "1:14") } else { wanted.to_owned() };
+        assert_eq!(found("README.md", &format!("[add]({link})")), at, "{link}");
+    }
+    let escaped = format!("<a href=\"agent://install?name=tide&amp;config={packed}\">add</a>");
+    assert_eq!(found("a.html", &escaped), "snippet tide: medium supply/unpinned 1:10 /mcpServers/tide/args/1");
+    for link in [
+        "https://tides.example/?q=mcp&config=eyJ".to_owned(),
+        format!("https://tides.example/?data={}", STANDARD.encode(r#"{"sub":"crew","exp":1}"#)),
+        "https://tides.example/a?b=c://d".to_owned(),
+        format!("https://tides.example/{packed}"),
+    ] {
+        assert_eq!(found("README.md", &format!("[a]({link})")), "other", "{link}");
+    }
+}
+
+#[test]
+fn a_secret_inside_a_link_is_in_no_output() {
+    let settings = r#"{"command":"tide-table","env":{"TIDE_TOKEN":"q8ZkXv2LmPw0TyRbN4sJ7dHf"}}"#;
+    let packed = STANDARD.encode(settings);
+    let text = format!("Use [this](agent://install?name=tide&config={packed}) today.\n");
+    assert_eq!(found("README.md", &text), "snippet tide: high secret/plaintext 1:12 /mcpServers/tide/env/TIDE_TOKEN");
+    let input = Input { path: "README.md".into(), bytes: text.into(), ..Input::default() };
+    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("no setup") };
+    let options = Options::on(jiff::civil::date(2026, 11, 24));
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    for finding in &audit.findings {
+        assert!(!finding.excerpt.text().contains(packed.get(..40).unwrap()), "{}", finding.excerpt.text());
+    }
+}
