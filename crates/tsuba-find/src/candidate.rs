@@ -84,6 +84,7 @@ const SHOWN: &[&str] = &[
     "\"mcp\"",
     "mcp:",
     "[mcp",
+    " mcp add",
     "=eyJ",
     "?eyJ",
     "#eyJ",

@@ -13,7 +13,7 @@ use tsuba_core::decide::Policy;
 use tsuba_core::judge::UnreadFile;
 use tsuba_core::read::{Input, MAX_BYTES};
 use tsuba_core::text::Key;
-use tsuba_core::understand::{Outcome, Study, credential::Lexicon, study};
+use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
 use tsuba_find::{Config, Facts, Walk};
 
 /// Where to look.
@@ -22,6 +22,10 @@ pub(crate) struct Where {
     /// Folders and files to look at, or `-` for one document on standard input; none means the current folder
     #[arg(value_name = "INPUT")]
     pub(crate) inputs: Vec<PathBuf>,
+    /// Judge this before it is installed: a command line, an install link, an address, a package with its version, or `-` for
+    /// a document on standard input (may be given several times)
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) candidate: Vec<String>,
     /// Also look into dependency, cache and version-control folders
     #[arg(long)]
     pub(crate) everything: bool,
@@ -39,21 +43,28 @@ pub(crate) struct Where {
 impl Where {
     /// The inputs as given, for the report.
     pub(crate) fn names(&self) -> Vec<String> {
+        if !self.candidate.is_empty() && self.inputs.is_empty() {
+            // What was pasted may hold a secret; its entry tells what it is.
+            return vec!["candidate".to_owned()];
+        }
         self.paths().iter().map(|input| input.to_string_lossy().into_owned()).collect()
     }
 
     fn paths(&self) -> Vec<PathBuf> {
-        if self.inputs.is_empty() { vec![PathBuf::from(".")] } else { self.inputs.clone() }
+        let stdin = self.candidate.iter().any(|text| text == "-").then(|| PathBuf::from("-"));
+        let none = self.inputs.is_empty() && self.candidate.is_empty();
+        let here = none.then(|| PathBuf::from("."));
+        self.inputs.iter().cloned().chain(stdin).chain(here).collect()
     }
 
     /// These folders and files.
     pub(crate) fn inputs(inputs: Vec<PathBuf>, config: Option<PathBuf>) -> Self {
-        Self { inputs, everything: false, jobs: 0, config, evidence: Vec::new() }
+        Self { inputs, candidate: Vec::new(), everything: false, jobs: 0, config, evidence: Vec::new() }
     }
 
     /// One folder as it is.
     pub(crate) fn folder(folder: PathBuf, jobs: usize, config: Option<PathBuf>) -> Self {
-        Self { inputs: vec![folder], everything: false, jobs, config, evidence: Vec::new() }
+        Self { jobs, ..Self::inputs(vec![folder], config) }
     }
 
     /// Does a file lie in a folder of evidence, and does that lie in the inputs?
@@ -139,6 +150,14 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     if !stdin.is_empty() {
         collected.take(standard_input()?);
     }
+    for text in wanted.candidate.iter().filter(|text| *text != "-") {
+        match study_pasted(text, &collected.lexicon) {
+            Outcome::Setup(study) => push(&collected.studies, *study),
+            Outcome::Other | Outcome::Unread(..) => bail!(
+                "--candidate: neither a command line, an install link, an address nor a package; write a package as npm:NAME@VERSION, pypi:NAME==VERSION or image:NAME:TAG"
+            ),
+        }
+    }
     for path in &paths {
         if path.symlink_metadata().is_err() {
             bail!("{}: there is no such file or folder", path.display());
@@ -161,7 +180,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
         why: p.why.to_owned(),
     }));
     let mut facts = Facts::default();
-    for study in studies.iter_mut().filter(|s| s.document.path != STDIN) {
+    for study in studies.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
         let path = Path::new(&study.document.path);
         study.document.facts = facts.of(path, &config);
         let evidence = wanted.evidence(path);

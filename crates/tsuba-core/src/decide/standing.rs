@@ -61,7 +61,10 @@ pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> 
     let of = |study: &Study| {
         // What a text only shows is decided on where it is set up.
         let decided = |entry: &Entry| entry.listing.is_none() && study.kind != SetupKind::Snippet;
-        let standing = |entry: &Entry| decided(entry).then(|| index.standing(studies, study, entry, register, today));
+        // That nobody has decided on a candidate is why it is asked about.
+        let told = |standing: &Standing| study.kind != SetupKind::Candidate || *standing != Standing::Unknown;
+        let standing =
+            |entry: &Entry| decided(entry).then(|| index.standing(studies, study, entry, register, today)).filter(told);
         study.entries.iter().map(standing).collect()
     };
     studies.iter().map(of).collect()

@@ -11,6 +11,7 @@ mod json;
 mod link;
 mod node;
 mod notation;
+mod pasted;
 mod prose;
 mod toml;
 mod unit;
@@ -160,6 +161,7 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
         Notation::Csv => csv::parse(&text).map(|root| vec![root]),
         Notation::Prose => prose::parse(&input.path, &text),
+        Notation::Pasted => Ok(pasted::parse(&text).into_iter().collect()),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(&text)]),
         Notation::Unit => Ok(vec![unit::parse(&text)]),
     };
@@ -171,6 +173,19 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Err(unreadable) => fail(unreadable.why, unreadable.at, input),
     }
 }
+
+/// Reads what a person pastes: a command line, an install link, an address, a package with its version. `None` where it is none of these, and is
+/// perhaps a document.
+pub fn read_pasted(text: &str) -> Option<Document> {
+    let text: String = text.chars().take(MAX_PASTED).collect();
+    let root = pasted::parse(&text)?;
+    let lines = Lines::new(&text);
+    let facts = Facts::default();
+    Some(Document { path: "candidate".to_owned(), facts, notation: Notation::Pasted, text, lines, roots: vec![root] })
+}
+
+/// More characters are not read of what is pasted.
+const MAX_PASTED: usize = 64 << 10;
 
 /// Where an unreadable place lies, as a line from 1.
 pub fn line_of(bytes: &[u8], offset: usize) -> u32 {

@@ -21,6 +21,8 @@ pub enum Notation {
     Unit,
     /// A text for people that shows configurations: Markdown, HTML, a notebook.
     Prose,
+    /// What a person pastes: a command line, a link, a package.
+    Pasted,
 }
 
 impl Notation {
@@ -51,6 +53,11 @@ impl Notation {
             !line.is_empty() && !line.starts_with('#') && !line.starts_with("//") && !line.starts_with("/*")
         });
         let Some(line) = first else { return Self::Yaml };
+        let lower = line.to_ascii_lowercase();
+        let markdown = || text.lines().any(|line| line.trim_start().starts_with("```"));
+        if lower.starts_with("<!doctype html") || lower.starts_with("<html") || markdown() {
+            return Self::Prose;
+        }
         if super::dockerfile::looks_like(text) {
             return Self::Dockerfile;
         }
@@ -91,6 +98,7 @@ impl fmt::Display for Notation {
             Self::Dockerfile => "an image build file",
             Self::Unit => "a unit file",
             Self::Prose => "text with a configuration",
+            Self::Pasted => "a candidate",
         })
     }
 }
@@ -119,6 +127,8 @@ mod tests {
             ("a.html", "", Prose),
             ("tide", "[Unit]\nDescription=a\n[Service]\nExecStart=/bin/a\n", Unit),
             ("from", "from: a\n", Yaml),
+            ("-", "<!DOCTYPE html><p>", Prose),
+            ("-", "# Tide\n```json\n{}\n```\n", Prose),
             ("config", "// c\n{", Json),
             ("config", "[mcp_servers.tide]\n", Toml),
             ("config", "# c\nmodel = \"x\"\n", Toml),

@@ -65,6 +65,13 @@ impl Found {
                 return;
             }
             let Some(inner) = text.get(block.range.clone()).filter(|inner| inner.len() <= LONGEST) else { continue };
+            if !block.escaped && all.is_none() && inner.contains(" mcp add") {
+                let mut at = block.range.start;
+                for line in joined(inner) {
+                    self.roots.extend(super::pasted::added_by(line, at));
+                    at += line.len();
+                }
+            }
             let plain = if block.escaped { html_escape::decode_html_entities(inner) } else { Cow::Borrowed(inner) };
             if !MARKS.iter().any(|mark| plain.contains(mark)) {
                 continue;
@@ -127,6 +134,20 @@ fn blocks(text: &str) -> Vec<Block> {
         out.push(Block { range: from..text.len(), escaped: false });
     }
     out.extend(preformatted(text));
+    out
+}
+
+/// The lines of a shell block; one that ends in `\\` goes on.
+fn joined(text: &str) -> Vec<&str> {
+    let (mut out, mut from, mut at) = (Vec::new(), 0, 0);
+    for line in text.split_inclusive('\n') {
+        at += line.len();
+        if !line.trim_end().ends_with('\\') {
+            out.extend(text.get(from..at));
+            from = at;
+        }
+    }
+    out.extend(text.get(from..).filter(|rest| !rest.is_empty()));
     out
 }
 

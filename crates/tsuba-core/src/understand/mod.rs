@@ -24,7 +24,7 @@ pub use variables::Variable;
 use crate::evidence::oauth::{Papers, looks_like_papers, papers};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
-use crate::read::{Document, Input, Notation, Unreadable, read};
+use crate::read::{Document, Input, Notation, Unreadable, read, read_pasted};
 use crate::text::{Located, Pointer, Span};
 use credential::Lexicon;
 
@@ -74,6 +74,15 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
             return Outcome::Unread(unreadable, line);
         }
     };
+    understood(document, lexicon)
+}
+
+/// Reads and understands what a person pastes; [`Outcome::Other`] where it is no candidate.
+pub fn study_pasted(text: &str, lexicon: &Lexicon) -> Outcome {
+    read_pasted(text).map_or(Outcome::Other, |document| understood(document, lexicon))
+}
+
+fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
     let found = setup::recognise(&document);
     // What a text shows as an example is no answer of anybody.
     let shown = document.notation == Notation::Prose;

@@ -25,6 +25,8 @@ pub enum SetupKind {
     Unit,
     /// What a text shows, or a link would install.
     Snippet,
+    /// What is not installed yet, and somebody asks about.
+    Candidate,
 }
 
 impl SetupKind {
@@ -40,6 +42,7 @@ impl SetupKind {
             Self::Image => "image",
             Self::Unit => "unit",
             Self::Snippet => "snippet",
+            Self::Candidate => "candidate",
         }
     }
 }
@@ -116,6 +119,9 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
     }
     if document.notation == Notation::Prose {
         found.kind = SetupKind::Snippet;
+    }
+    if document.notation == Notation::Pasted {
+        found.kind = SetupKind::Candidate;
     }
     Some(found)
 }
