@@ -6,6 +6,7 @@
 mod candidate;
 mod config;
 mod facts;
+mod home;
 mod walk;
 
 pub use config::{Config, ConfigError, Team};

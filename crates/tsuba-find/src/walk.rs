@@ -1,6 +1,7 @@
 //! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
 
 use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
+use crate::home::is_looked_at;
 use aho_corasick::AhoCorasick;
 use ignore::{WalkBuilder, WalkState};
 use std::fs::File;
@@ -59,6 +60,8 @@ pub struct Walk {
     pub everything: bool,
     /// Threads; 0 means as many as the machine has.
     pub jobs: usize,
+    /// The inputs are homes: only what programs keep their settings in is looked at, and nothing private.
+    pub homes: bool,
 }
 
 /// Something that could not be looked at.
@@ -82,13 +85,14 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
         builder.add(input);
     });
     builder.standard_filters(false).follow_links(false).threads(walk.jobs);
-    if !walk.everything {
-        builder.filter_entry(|entry| {
-            entry.depth() == 0
-                || !entry.file_type().is_some_and(|t| t.is_dir())
-                || !entry.file_name().to_str().is_some_and(|name| LEFT_OUT.contains(&name))
-        });
-    }
+    let (everything, homes) = (walk.everything, walk.homes);
+    builder.filter_entry(move |entry| {
+        let left_out = !everything
+            && entry.depth() > 0
+            && entry.file_type().is_some_and(|t| t.is_dir())
+            && entry.file_name().to_str().is_some_and(|name| LEFT_OUT.contains(&name));
+        !left_out && (!homes || is_looked_at(entry))
+    });
     builder.build_parallel().run(|| {
         Box::new(|entry| {
             match entry {

@@ -26,6 +26,9 @@ pub(crate) struct Where {
     /// a document on standard input (may be given several times)
     #[arg(long, value_name = "TEXT")]
     pub(crate) candidate: Vec<String>,
+    /// Also look at this person's own settings, where programs of Linux, macOS and Windows keep them; nothing private is opened
+    #[arg(long)]
+    pub(crate) home: bool,
     /// Also look into dependency, cache and version-control folders
     #[arg(long)]
     pub(crate) everything: bool,
@@ -47,19 +50,20 @@ impl Where {
             // What was pasted may hold a secret; its entry tells what it is.
             return vec!["candidate".to_owned()];
         }
-        self.paths().iter().map(|input| input.to_string_lossy().into_owned()).collect()
+        let home = self.home.then(|| "the home folder".to_owned());
+        self.paths().iter().map(|input| input.to_string_lossy().into_owned()).chain(home).collect()
     }
 
     fn paths(&self) -> Vec<PathBuf> {
         let stdin = self.candidate.iter().any(|text| text == "-").then(|| PathBuf::from("-"));
-        let none = self.inputs.is_empty() && self.candidate.is_empty();
+        let none = self.inputs.is_empty() && self.candidate.is_empty() && !self.home;
         let here = none.then(|| PathBuf::from("."));
         self.inputs.iter().cloned().chain(stdin).chain(here).collect()
     }
 
     /// These folders and files.
     pub(crate) fn inputs(inputs: Vec<PathBuf>, config: Option<PathBuf>) -> Self {
-        Self { inputs, candidate: Vec::new(), everything: false, jobs: 0, config, evidence: Vec::new() }
+        Self { inputs, candidate: Vec::new(), home: false, everything: false, jobs: 0, config, evidence: Vec::new() }
     }
 
     /// One folder as it is.
@@ -164,11 +168,25 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
         }
     }
     let progress = Progress::new();
-    let walk = Walk { inputs: paths, everything: wanted.everything, jobs: wanted.jobs };
-    let (dotenv, problems) = tsuba_find::walk(&walk, &|input| {
+    let visit = |input| {
         progress.step();
         collected.take(input);
-    });
+    };
+    let walk = Walk { inputs: paths, everything: wanted.everything, jobs: wanted.jobs, homes: false };
+    let (mut dotenv, mut problems) = tsuba_find::walk(&walk, &visit);
+    if wanted.home {
+        let home = std::env::home_dir().context("--home: this person has no home folder (HOME)")?;
+        let seen: BTreeSet<String> = lock(&collected.studies).iter().map(|s| s.document.path.clone()).collect();
+        let walk = Walk { inputs: vec![home], homes: true, ..walk };
+        // What lies in the inputs too is looked at once.
+        let (more, worse) = tsuba_find::walk(&walk, &|input: Input| {
+            if !seen.contains(&input.path) {
+                visit(input);
+            }
+        });
+        dotenv.extend(more);
+        problems.extend(worse);
+    }
     let setups: Vec<PathBuf> = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect();
     beside(&collected, &dotenv, &setups);
     progress.done();

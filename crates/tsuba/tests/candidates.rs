@@ -1,0 +1,131 @@
+//! What is judged before it is installed, what texts show, what is deployed, and a person's own folders, end to end.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    reason = "a failing test is what a panic is for"
+)]
+
+mod util;
+
+use serde_json::Value;
+use std::process::Command;
+use util::Dir;
+
+fn rules(report: &Value) -> Vec<String> {
+    let findings = report["findings"].as_array().unwrap().iter();
+    findings.map(|f| format!("{} {}", f["setup"].as_str().unwrap(), f["rule"].as_str().unwrap())).collect()
+}
+
+#[test]
+fn a_candidate_is_judged_and_nothing_else() {
+    let dir = Dir::new(&[("mcp.json", r#"{ "mcpServers": { "other": { "command": "npx", "args": ["other"] } } }"#)]);
+    let audit = |args: &[&str]| dir.run(&[&["audit", "--format", "json", "--gate", "none"], args].concat());
+    let report = audit(&["--candidate", "npx -y @saltmarsh/tide-table"]).json();
+    assert_eq!(rules(&report), ["candidate supply/unpinned"]);
+    assert_eq!(report["setups"][0]["kind"], "candidate");
+    assert_eq!(report["entries"][0]["launch"]["package"], "@saltmarsh/tide-table");
+    // What is pasted may hold a secret.
+    let run = audit(&["--candidate", "TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf tide-table"]);
+    assert!(rules(&run.json()).contains(&"candidate secret/plaintext".to_owned()));
+    assert!(!(run.out() + &run.err()).contains("q8ZkXv2LmPw0TyRbN4sJ7dHf"));
+    let none = audit(&["--candidate", "{"]);
+    assert!(none.status() == 2 && none.err().contains("write a package as npm:NAME@VERSION"), "{}", none.err());
+    // On standard input any document, by its content.
+    for (document, want) in [
+        (
+            "# Add\n```json\n{ \"mcpServers\": { \"t\": { \"url\": \"http://t.example/mcp\" } } }\n```\n",
+            "- exposure/plain-http",
+        ),
+        ("services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp\n", "- supply/moving-tag"),
+        ("FROM saltmarsh/base\nCMD [\"tide-mcp\"]\n", "- supply/moving-tag"),
+        ("[Service]\nUser=root\nExecStart=/opt/tide-mcp\n", "- power/elevated"),
+    ] {
+        let run =
+            dir.run_with(&["audit", "--candidate", "-", "--format", "json", "--gate", "none"], document.as_bytes());
+        assert_eq!(rules(&run.json()), [want], "{document}");
+    }
+    // A refused package is told at once.
+    let refuse = ["refuse", "--package", "npm:@saltmarsh/part-finder", "--reason", "no", "--by", "ines"];
+    assert_eq!(dir.run(&refuse).status(), 0);
+    let report = audit(&["--candidate", "npm:@saltmarsh/part-finder@1.0.0"]).json();
+    assert_eq!(rules(&report), ["candidate review/refused-in-use"]);
+    assert_eq!(rules(&audit(&["--candidate", "npm:@saltmarsh/tide-table@1.0.0"]).json()), Vec::<String>::new());
+    let shown = dir.run(&["inventory", "--candidate", "https://tides.saltmarsh-line.example/mcp"]);
+    assert!(shown.out().contains("calls   https://tides.saltmarsh-line.example/mcp"), "{}", shown.out());
+}
+
+#[test]
+fn every_document_of_a_tree_is_found_by_its_shape() {
+    let dir = Dir::new(&[
+        ("README.md", "```json\n{ \"mcpServers\": { \"t\": { \"url\": \"http://t.example/mcp\" } } }\n```\n"),
+        (
+            "docs/add.html",
+            "<a href=\"agent://add?name=t&amp;config=eyJjb21tYW5kIjoibnB4IiwiYXJncyI6WyJAc2FsdG1hcnNoL3QiXX0=\">add</a>",
+        ),
+        ("docs/other.md", "Nothing about servers, only ```json\n{\"a\": 1}\n```\n"),
+        ("deploy/compose.yaml", "services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp\n"),
+        ("deploy/web.yaml", "services:\n  web:\n    image: web\n    privileged: true\n"),
+        ("tide/Dockerfile", "FROM saltmarsh/base\nCMD [\"tide-mcp\"]\n"),
+        ("web/Dockerfile", "FROM web\nUSER root\n"),
+        ("etc/tide.service", "[Service]\nUser=root\nExecStart=/opt/tide-mcp\n"),
+        ("broken.md", "```json\n{ \"mcpServers\": { \"t\": } }\n```\n"),
+    ]);
+    let report = dir.run(&["audit", ".", "--format", "json", "--gate", "none"]).json();
+    let mut found = rules(&report);
+    found.sort();
+    assert_eq!(
+        found,
+        [
+            "README.md exposure/plain-http",
+            "deploy/compose.yaml supply/moving-tag",
+            "docs/add.html supply/unpinned",
+            "etc/tide.service power/elevated",
+            "tide/Dockerfile supply/moving-tag",
+        ]
+    );
+    assert_eq!(report["unread"][0]["path"], "broken.md");
+    assert_eq!(report["unread"].as_array().unwrap().len(), 1);
+}
+
+#[test]
+fn a_persons_own_folders_are_looked_at_and_nothing_private() {
+    let setup =
+        |name: &str| format!(r#"{{ "mcpServers": {{ "{name}": {{ "url": "https://{name}.example/mcp" }} }} }}"#);
+    let dir = Dir::new(&[]);
+    for (path, name) in [
+        ("home/.agent.json", "dotfile"),
+        ("home/.config/agent/mcp.json", "xdg"),
+        ("home/.local/share/agent/mcp.json", "data"),
+        ("home/Library/Application Support/Agent/config.json", "mac"),
+        ("home/AppData/Roaming/Agent/config.json", "windows"),
+        // None of these.
+        ("home/projects/a/.mcp.json", "project"),
+        ("home/Documents/mcp.json", "papers"),
+        ("home/.ssh/mcp.json", "keys"),
+        ("home/Library/Mail/mcp.json", "mail"),
+        ("home/Library/Application Support/Agent/Local Storage/mcp.json", "pages"),
+        ("home/.config/surf/profile/mcp.json", "profile"),
+        ("home/.config/post/box/mcp.json", "mailbox"),
+        ("home/.gnupg/mcp.json", "keyring"),
+    ] {
+        dir.write(path, setup(name).as_bytes());
+    }
+    dir.write("home/.config/surf/profile/places.sqlite", b"");
+    for folder in ["cur", "new", "tmp"] {
+        dir.write(&format!("home/.config/post/box/{folder}/x"), b"");
+    }
+    let run = Command::new(env!("CARGO_BIN_EXE_tsuba"))
+        .args(["inventory", "--home", "--format", "json"])
+        .current_dir(dir.path(""))
+        .env("HOME", dir.path("home"))
+        .output()
+        .unwrap();
+    let report: Value = serde_json::from_slice(&run.stdout).unwrap();
+    let mut names: Vec<&str> =
+        report["entries"].as_array().unwrap().iter().map(|entry| entry["name"].as_str().unwrap()).collect();
+    names.sort_unstable();
+    assert_eq!(names, ["data", "dotfile", "mac", "windows", "xdg"]);
+    assert_eq!(report["inputs"][0], "the home folder");
+}
