@@ -14,6 +14,8 @@ pub(crate) enum Name {
     Table,
     /// A text for people, which may show a configuration or hold a link that carries one.
     Prose,
+    /// An archive of a server, by its ending.
+    Bundle,
     /// No ending, or one that says nothing.
     Open,
     /// Never a setup.
@@ -56,6 +58,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     match &*lower {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
+        b"mcpb" | b"dxt" => Name::Bundle,
         b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
@@ -132,6 +135,10 @@ const WORDS: &[&str] = &[
     "scope\"",
     "scopes\"",
     "\"kty\"",
+    "registryType",
+    "registry_type",
+    "streamable-http",
+    "mcpName",
 ];
 
 impl Prefilter {
@@ -187,6 +194,7 @@ mod tests {
             ("servers.conf", Name::Open),
             ("x.backup", Name::Open),
             ("grants.csv", Name::Table),
+            ("tide.mcpb", Name::Bundle),
             ("README.md", Name::Prose),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),

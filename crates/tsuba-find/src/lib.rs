@@ -3,6 +3,7 @@
 //! Nothing is decided here about what a document is: a cheap look at name and content leaves out what cannot be a setup,
 //! and the core reads the rest.
 
+mod bundle;
 mod candidate;
 mod config;
 mod facts;

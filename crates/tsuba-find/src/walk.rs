@@ -1,5 +1,6 @@
 //! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
 
+use crate::bundle::{self, Bundle};
 use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::home::is_looked_at;
 use aho_corasick::AhoCorasick;
@@ -166,6 +167,13 @@ fn path_of(error: &ignore::Error) -> PathBuf {
 fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -> Result<Option<Input>, &'static str> {
     let mut file = File::open(path).map_err(reason)?;
     let length = file.metadata().map_err(reason)?.len();
+    if matches!(name, Name::Bundle | Name::Open) && bundle::is_archive(&mut file).map_err(reason)? {
+        return match bundle::read(&shown(path), file) {
+            Bundle::Manifest(input) => Ok(Some(input)),
+            Bundle::Unread(why) if named || name == Name::Bundle => Err(why),
+            Bundle::Other | Bundle::Unread(_) => Ok(None),
+        };
+    }
     if matches!(name, Name::Open | Name::Prose) && length > OPEN_LIMIT && !named {
         return Ok(None);
     }

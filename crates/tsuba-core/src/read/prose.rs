@@ -119,11 +119,11 @@ fn blocks(text: &str) -> Vec<Block> {
         let length = trimmed.len() - trimmed.trim_start_matches(mark).len();
         let fence = matches!(mark, '`' | '~') && length >= 3;
         match open {
-            Some((kind, least, from)) if fence && mark == kind && length >= least => {
-                if trimmed.trim_end().len() == length {
-                    out.push(Block { range: from..at, escaped: false });
-                    open = None;
-                }
+            Some((kind, least, from))
+                if fence && mark == kind && length >= least && trimmed.trim_end().len() == length =>
+            {
+                out.push(Block { range: from..at, escaped: false });
+                open = None;
             }
             None if fence => open = Some((mark, length, at + line.len())),
             _ => {}

@@ -6,6 +6,7 @@ mod deploy;
 mod entry;
 mod handed;
 pub mod launch;
+mod manifest;
 mod reach;
 mod remote;
 mod setup;
@@ -15,6 +16,7 @@ mod variables;
 pub(crate) use called::plain_name;
 pub use entry::{Asks, Entry, Listed, Transport};
 pub use handed::Handed;
+pub use manifest::{Manifest, Published};
 pub use reach::{Folder, Power, Reach};
 pub use remote::{Remote, Scheme};
 pub use setup::{Found, SetupKind};
@@ -47,6 +49,8 @@ pub struct Study {
     pub listings: Vec<Listing>,
     /// What it holds about how to log in.
     pub papers: Papers,
+    /// What it publishes.
+    pub manifest: Option<Manifest>,
 }
 
 /// The outcome of studying a file.
@@ -88,7 +92,10 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
     let shown = document.notation == Notation::Prose;
     let listings = if shown { Vec::new() } else { listings(&document) };
     let papers = if shown { Papers::default() } else { papers(&document) };
-    let deployed = if found.is_none() { deploy::made(&document) } else { None };
+    let published =
+        if found.is_none() && document.notation == Notation::Json { manifest::made(&document) } else { None };
+    let (published, manifest) = published.map(|(kind, made, manifest)| ((kind, made), manifest)).unzip();
+    let deployed = published.or_else(|| if found.is_none() { deploy::made(&document) } else { None });
     if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() {
         return Outcome::Other;
     }
@@ -101,7 +108,7 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
     let handed = handed::loose(&document, &found, &entries, &papers, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
-    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings, papers }))
+    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings, papers, manifest }))
 }
 
 #[cfg(test)]

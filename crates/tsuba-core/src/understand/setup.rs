@@ -27,6 +27,8 @@ pub enum SetupKind {
     Snippet,
     /// What is not installed yet, and somebody asks about.
     Candidate,
+    /// How a server is published.
+    Manifest,
 }
 
 impl SetupKind {
@@ -43,6 +45,7 @@ impl SetupKind {
             Self::Unit => "unit",
             Self::Snippet => "snippet",
             Self::Candidate => "candidate",
+            Self::Manifest => "manifest",
         }
     }
 }

@@ -9,6 +9,7 @@ mod not_allowed;
 mod placeholder;
 mod refused_in_use;
 mod two_faced;
+mod unfilled;
 mod unknown;
 mod unsteady;
 
@@ -24,6 +25,7 @@ pub(super) static RULES: &[&Rule] = &[
     &placeholder::RULE,
     &refused_in_use::RULE,
     &two_faced::RULE,
+    &unfilled::RULE,
     &unknown::RULE,
     &unsteady::RULE,
 ];

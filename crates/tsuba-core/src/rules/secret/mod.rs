@@ -5,7 +5,9 @@ mod plaintext;
 mod private_key;
 mod reused;
 mod shared;
+mod unmarked;
 
 use crate::judge::Rule;
 
-pub(super) static RULES: &[&Rule] = &[&exposed_file::RULE, &plaintext::RULE, &private_key::RULE, &reused::RULE];
+pub(super) static RULES: &[&Rule] =
+    &[&exposed_file::RULE, &plaintext::RULE, &private_key::RULE, &reused::RULE, &unmarked::RULE];

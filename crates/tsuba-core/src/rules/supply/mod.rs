@@ -5,8 +5,10 @@ mod foreign_source;
 mod install_script;
 mod lookalike;
 mod loose_local;
+mod manifest_mismatch;
 mod moving_tag;
 mod no_digest;
+mod no_hash;
 mod remote_script;
 mod shared;
 mod unpinned;
@@ -20,8 +22,10 @@ pub(super) static RULES: &[&Rule] = &[
     &install_script::RULE,
     &lookalike::RULE,
     &loose_local::RULE,
+    &manifest_mismatch::RULE,
     &moving_tag::RULE,
     &no_digest::RULE,
+    &no_hash::RULE,
     &remote_script::RULE,
     &unpinned::RULE,
     &young_version::RULE,

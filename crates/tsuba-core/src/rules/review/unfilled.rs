@@ -1,0 +1,26 @@
+use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+
+pub(super) static RULE: Rule = Rule {
+    id: "review/unfilled",
+    title: "a manifest still holds what its template put there",
+    severity: Severity::Low,
+    verdict: Verdict::FixFirst,
+    says: "{field} was left as the template has it",
+    why: "Whoever looks for the server, or checks who has published it, finds the template's words. What was not filled in was not looked at either.",
+    fix: "Fill it in before it is published.",
+    before: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "description": "{{description}}", "version": "2.4.1", "remotes": [{ "type": "sse", "url": "https://tides.saltmarsh-line.example/sse" }] }"##,
+    after: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "description": "Tides of harbours.", "version": "2.4.1", "remotes": [{ "type": "sse", "url": "https://tides.saltmarsh-line.example/sse" }] }"##,
+    references: &["CWE-1188"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
+        for field in &manifest.unfilled {
+            let name = field.pointer.as_str().trim_start_matches('/');
+            out.hit_in(Stands { study, entry: None }, field).word("field", name);
+        }
+    }
+}

@@ -1,0 +1,25 @@
+use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+
+pub(super) static RULE: Rule = Rule {
+    id: "secret/unmarked",
+    title: "a manifest asks for a secret without saying that it is one",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "{name} is asked for and not marked as a secret",
+    why: "A client shows what is not marked while it is typed, and keeps it in plain text among its settings.",
+    fix: "Mark it: isSecret in a registry's manifest, sensitive in a bundle's.",
+    before: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1", "environmentVariables": [{ "name": "TIDE_TOKEN" }] }] }"##,
+    after: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1", "environmentVariables": [{ "name": "TIDE_TOKEN", "isSecret": true }] }] }"##,
+    references: &["CWE-522", "CWE-549"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
+        for unmarked in &manifest.unmarked {
+            out.hit_in(Stands { study, entry: None }, unmarked).word("name", &unmarked.text);
+        }
+    }
+}

@@ -1,0 +1,79 @@
+use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+use crate::prelude::*;
+use crate::text::Located;
+use crate::understand::{Manifest, Published};
+
+pub(super) static RULE: Rule = Rule {
+    id: "supply/manifest-mismatch",
+    title: "a manifest names another package or version than the package itself",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "the manifest says {says}, and {other} says {found}",
+    why: "Whoever reviews the manifest reviews something else than what is started. Such a difference is how a package is swapped, and how a forgotten one is left behind.",
+    fix: "Publish manifest and package together, with one name and one version.",
+    before: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "version": "2.4.0", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1" }] }"##,
+    after: r##"--- server.json
+{ "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1" }] }"##,
+    references: &["CWE-345", "CWE-1357"],
+    check: Check::All(check),
+};
+
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    let manifests: Vec<(usize, &str, &Manifest)> = all
+        .studies
+        .iter()
+        .enumerate()
+        .filter_map(|(index, study)| Some((index, folder(&study.document.path), study.manifest.as_ref()?)))
+        .collect();
+    for (index, _, manifest) in &manifests {
+        for package in &manifest.packages {
+            if let (Some(version), Some(own)) = (&manifest.version, &package.version)
+                && version.text != own.text
+            {
+                tell(
+                    out,
+                    *index,
+                    version,
+                    (&format!("version {}", version.text), "its package", &format!("version {}", own.text)),
+                );
+            }
+        }
+    }
+    // The package's own manifest lies beside the one that publishes it.
+    for (index, place, manifest) in manifests.iter().filter(|(_, _, manifest)| !manifest.packages.is_empty()) {
+        let beside = manifests.iter().filter(|(other, folder, _)| other != index && folder == place);
+        for (own, published) in beside.filter_map(|(_, _, other)| pair(manifest, other)) {
+            if own.name.text != published.name.text {
+                let says = (&*published.name.text, "the package's own manifest", &*own.name.text);
+                tell(out, *index, &published.name, says);
+            } else if let (Some(is), Some(said)) = (&own.version, &published.version)
+                && is.text != said.text
+            {
+                let says = (
+                    &*format!("version {}", said.text),
+                    "the package's own manifest",
+                    &*format!("version {}", is.text),
+                );
+                tell(out, *index, said, says);
+            }
+        }
+    }
+}
+
+/// What a package says of itself, and what a manifest of the same server says of it.
+fn pair<'m>(manifest: &'m Manifest, other: &'m Manifest) -> Option<(&'m Published, &'m Published)> {
+    let same = manifest.name.as_ref()?.text == other.name.as_ref()?.text;
+    // The package's own manifest has no version beside the package's.
+    let own = other.packages.first().filter(|_| same && other.version.is_none() && manifest.version.is_some())?;
+    Some((own, manifest.packages.iter().find(|package| package.kind == "npm")?))
+}
+
+fn tell(out: &mut Out<'_>, index: usize, at: &Located, (says, other, found): (&str, &str, &str)) {
+    let stands = Stands { study: index, entry: None };
+    out.hit_in(stands, at).word("says", says).word("other", other).word("found", found);
+}
+
+fn folder(path: &str) -> &str {
+    path.rsplit_once(['/', '\\']).map_or("", |(folder, _)| folder)
+}
