@@ -8,8 +8,8 @@ use aho_corasick::packed::Searcher;
 pub(crate) enum Name {
     /// Written in a notation that setups use.
     Notation,
-    /// A dotenv file: read when it lies beside a setup or is named by one.
-    Dotenv,
+    /// A dotenv or a key file: read when it lies beside a setup or is named by one.
+    Beside,
     /// A table: a list of grants, or more often data.
     Table,
     /// A text for people, which may show a configuration or hold a link that carries one.
@@ -28,14 +28,14 @@ const NEVER: &[&str] = &[
     "cmake", "cpp", "crt", "cs", "css", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc", "docx", "ear",
     "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go", "gql", "gradle",
     "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso", "jar", "java",
-    "jpeg", "jpg", "js", "jsonl", "jsx", "key", "kt", "kts", "less", "lib", "lock", "log", "lua", "lz4", "m", "m4a",
-    "map", "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi", "mts", "ndjson", "nim", "node", "o", "obj",
-    "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "pem", "php", "pkl", "pl", "plist", "pm", "png", "po",
-    "pptx", "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm",
-    "rs", "s", "sass", "scala", "scss", "sh", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv",
-    "svelte", "svg", "swift", "tar", "tex", "tf", "tgz", "tif", "tiff", "ts", "tsx", "ttf", "v", "vb", "vhd", "vue",
-    "war", "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig",
-    "zip", "zsh", "zst",
+    "jpeg", "jpg", "js", "jsonl", "jsx", "kt", "kts", "less", "lib", "lock", "log", "lua", "lz4", "m", "m4a", "map",
+    "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi", "mts", "ndjson", "nim", "node", "o", "obj", "odt",
+    "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx",
+    "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs",
+    "s", "sass", "scala", "scss", "sh", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte",
+    "svg", "swift", "tar", "tex", "tf", "tgz", "tif", "tiff", "ts", "tsx", "ttf", "v", "vb", "vhd", "vue", "war",
+    "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip",
+    "zsh", "zst",
 ];
 
 /// Endings are at most this long (bytes); a longer one is none.
@@ -48,7 +48,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     let ends =
         bytes.len().checked_sub(4).and_then(|at| bytes.get(at..)).is_some_and(|t| t.eq_ignore_ascii_case(b".env"));
     if ends || begins(b".env.") {
-        return Name::Dotenv;
+        return Name::Beside;
     }
     let Some((_, ending)) = name.strip_prefix('.').unwrap_or(name).rsplit_once('.') else { return Name::Open };
     let mut lower = [0; LONGEST_ENDING];
@@ -59,6 +59,7 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
         b"mcpb" | b"dxt" => Name::Bundle,
+        b"pem" | b"key" => Name::Beside,
         b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
@@ -139,6 +140,8 @@ const WORDS: &[&str] = &[
     "registry_type",
     "streamable-http",
     "mcpName",
+    "identityRoles",
+    "PRIVATE KEY-----",
 ];
 
 impl Prefilter {
@@ -186,15 +189,16 @@ mod tests {
             ("Settings.JSONC", Name::Notation),
             ("c.toml", Name::Notation),
             ("x.code-workspace", Name::Notation),
-            (".env", Name::Dotenv),
-            (".env.local", Name::Dotenv),
-            ("quay.env", Name::Dotenv),
+            (".env", Name::Beside),
+            (".env.local", Name::Beside),
+            ("quay.env", Name::Beside),
             ("config", Name::Open),
             (".mcprc", Name::Open),
             ("servers.conf", Name::Open),
             ("x.backup", Name::Open),
             ("grants.csv", Name::Table),
             ("tide.mcpb", Name::Bundle),
+            ("tide.key", Name::Beside),
             ("README.md", Name::Prose),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),

@@ -105,7 +105,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         // What a person names is looked at whatever it is called.
                         Name::Other if entry.depth() == 0 => Name::Open,
                         Name::Other => return WalkState::Continue,
-                        Name::Dotenv if entry.depth() > 0 => {
+                        Name::Beside if entry.depth() > 0 => {
                             push(&dotenv, plain(entry.into_path()));
                             return WalkState::Continue;
                         }
@@ -194,7 +194,7 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
         };
     }
     let bytes = read_bounded(&mut file, length)?;
-    if name != Name::Dotenv && !named && !prefilter.passes(&bytes, name) {
+    if name != Name::Beside && !named && !prefilter.passes(&bytes, name) {
         return Ok(None);
     }
     Ok(Some(Input { path: shown(path), bytes, ..Input::default() }))

@@ -8,6 +8,7 @@ mod decode;
 mod dockerfile;
 mod dotenv;
 mod json;
+mod key;
 mod link;
 mod node;
 mod notation;
@@ -160,6 +161,7 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
         Notation::Yaml => yaml::parse(&text),
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
         Notation::Csv => csv::parse(&text).map(|root| vec![root]),
+        Notation::Key => Ok(vec![key::parse(&text)]),
         Notation::Prose => prose::parse(&input.path, &text),
         Notation::Pasted => Ok(pasted::parse(&text).into_iter().collect()),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(&text)]),

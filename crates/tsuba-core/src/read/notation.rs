@@ -23,6 +23,8 @@ pub enum Notation {
     Prose,
     /// What a person pastes: a command line, a link, a package.
     Pasted,
+    /// A key in PEM form.
+    Key,
 }
 
 impl Notation {
@@ -53,6 +55,9 @@ impl Notation {
             !line.is_empty() && !line.starts_with('#') && !line.starts_with("//") && !line.starts_with("/*")
         });
         let Some(line) = first else { return Self::Yaml };
+        if super::key::looks_like(text) {
+            return Self::Key;
+        }
         let lower = line.to_ascii_lowercase();
         let markdown = || text.lines().any(|line| line.trim_start().starts_with("```"));
         if lower.starts_with("<!doctype html") || lower.starts_with("<html") || markdown() {
@@ -99,6 +104,7 @@ impl fmt::Display for Notation {
             Self::Unit => "a unit file",
             Self::Prose => "text with a configuration",
             Self::Pasted => "a candidate",
+            Self::Key => "a key file",
         })
     }
 }

@@ -1,5 +1,6 @@
 //! Everything that is handed to a server, and which of it is a credential.
 
+use super::beside::Beside;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, next_token};
 use super::entry::Entry;
 use super::launch::{Plan, StepKind, program_name};
@@ -223,7 +224,7 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    papers: &Papers,
+    (papers, beside): (&Papers, &Beside),
     lexicon: &Lexicon,
 ) -> Vec<Handed> {
     let mut out = Vec::new();
@@ -244,6 +245,9 @@ pub(super) fn loose(
                 judge(source, lexicon, &name, Place::Setting, &value, &mut out);
             }
         }
+    }
+    for key in &beside.keys {
+        judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
     for (name, secret) in &papers.secrets {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);

@@ -1,5 +1,6 @@
 //! understand: what each entry of a setup really runs, reaches, and is handed.
 
+mod beside;
 mod called;
 pub mod credential;
 mod deploy;
@@ -13,6 +14,7 @@ mod setup;
 mod unasked;
 mod variables;
 
+pub use beside::{Beside, Card, Gateway};
 pub(crate) use called::plain_name;
 pub use entry::{Asks, Entry, Listed, Transport};
 pub use handed::Handed;
@@ -51,6 +53,8 @@ pub struct Study {
     pub papers: Papers,
     /// What it publishes.
     pub manifest: Option<Manifest>,
+    /// What it says of the way to servers.
+    pub beside: Beside,
 }
 
 /// The outcome of studying a file.
@@ -96,19 +100,36 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
         if found.is_none() && document.notation == Notation::Json { manifest::made(&document) } else { None };
     let (published, manifest) = published.map(|(kind, made, manifest)| ((kind, made), manifest)).unzip();
     let deployed = published.or_else(|| if found.is_none() { deploy::made(&document) } else { None });
-    if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() {
+    let (way, beside) = beside::beside(&document).unzip();
+    let beside = beside.unwrap_or_default();
+    if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() && way.is_none() {
         return Outcome::Other;
     }
-    let other = if listings.is_empty() { SetupKind::Login } else { SetupKind::Listing };
+    let other = match way {
+        Some(kind) if listings.is_empty() || kind == SetupKind::Card => kind,
+        _ if listings.is_empty() => SetupKind::Login,
+        _ => SetupKind::Listing,
+    };
     let (other, made) = deployed.unwrap_or((other, Vec::new()));
     let found = found.unwrap_or_else(|| Found::nothing(other));
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
     entries.extend(made.iter().map(|made| entry::of_made(&document, made, lexicon)));
-    let handed = handed::loose(&document, &found, &entries, &papers, lexicon);
+    let handed = handed::loose(&document, &found, &entries, (&papers, &beside), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
-    Outcome::Setup(Box::new(Study { document, kind, entries, handed, duplicates, imports, listings, papers, manifest }))
+    Outcome::Setup(Box::new(Study {
+        document,
+        kind,
+        entries,
+        handed,
+        duplicates,
+        imports,
+        listings,
+        papers,
+        manifest,
+        beside,
+    }))
 }
 
 #[cfg(test)]

@@ -29,6 +29,12 @@ pub enum SetupKind {
     Candidate,
     /// How a server is published.
     Manifest,
+    /// What an agent says of itself.
+    Card,
+    /// What routes to servers.
+    Gateway,
+    /// Keys, and who may use which service.
+    Identity,
 }
 
 impl SetupKind {
@@ -46,6 +52,9 @@ impl SetupKind {
             Self::Snippet => "snippet",
             Self::Candidate => "candidate",
             Self::Manifest => "manifest",
+            Self::Card => "card",
+            Self::Gateway => "gateway",
+            Self::Identity => "identity",
         }
     }
 }

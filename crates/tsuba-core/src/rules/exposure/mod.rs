@@ -4,7 +4,10 @@ mod all_interfaces;
 mod internal_target;
 mod key_in_url;
 mod no_auth;
+mod no_scheme;
+mod open_gateway;
 mod open_origin;
+mod open_policy;
 mod plain_http;
 mod public_tunnel;
 mod tls_off;
@@ -16,7 +19,10 @@ pub(super) static RULES: &[&Rule] = &[
     &internal_target::RULE,
     &key_in_url::RULE,
     &no_auth::RULE,
+    &no_scheme::RULE,
+    &open_gateway::RULE,
     &open_origin::RULE,
+    &open_policy::RULE,
     &plain_http::RULE,
     &public_tunnel::RULE,
     &tls_off::RULE,

@@ -11,6 +11,7 @@ mod shared;
 mod superuser_login;
 mod unneeded;
 mod unused_grant;
+mod wildcard;
 
 use crate::judge::Rule;
 
@@ -25,4 +26,5 @@ pub(super) static RULES: &[&Rule] = &[
     &superuser_login::RULE,
     &unneeded::RULE,
     &unused_grant::RULE,
+    &wildcard::RULE,
 ];

@@ -1,4 +1,5 @@
 use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::understand::SetupKind;
 use crate::understand::credential::Why;
 
 pub(super) static RULE: Rule = Rule {
@@ -20,6 +21,10 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (index, study) in all.studies.iter().enumerate() {
+        // A key file is where a key stands; who may read it is another rule's.
+        if study.kind == SetupKind::Identity {
+            continue;
+        }
         let tracked = study.document.facts.tracked == Some(true);
         let own =
             study.entries.iter().enumerate().flat_map(|(e, entry)| entry.handed.iter().map(move |h| (Some(e), h)));

@@ -1,0 +1,29 @@
+use crate::judge::{Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/open-gateway",
+    title: "a gateway publishes tool servers, and asks nobody who they are",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "the gateway {what}",
+    why: "A server that was made for one person's machine is now everybody's who reaches the port, or whose page is open in somebody's browser.",
+    fix: "Have it check callers (tokens of the company's provider), bind it to where it is needed, and name the origins that may call.",
+    before: r##"{ "listen": "0.0.0.0:8080", "routes": [{ "path": "/tides", "backends": [{ "stdio": { "cmd": "tide-table", "args": [] } }] }] }"##,
+    after: r##"{ "listen": "0.0.0.0:8080", "routes": [{ "path": "/tides", "backends": [{ "stdio": { "cmd": "tide-table", "args": [] } }] }], "authentication": { "issuer": "https://id.saltmarsh-line.example" } }"##,
+    references: &["CWE-306", "CWE-942"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    let Some(gateway) = &study.beside.gateway else { return };
+    if !gateway.authenticated {
+        let open = gateway.listens.is_some();
+        let at = gateway.listens.clone().unwrap_or_else(|| study.start());
+        let what = if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
+        out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak);
+    }
+    if let Some(origin) = &gateway.any_origin {
+        out.hit(origin).word("what", "lets every web page call").because(Circumstance::Weak);
+    }
+}

@@ -1,0 +1,22 @@
+use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "exposure/open-policy",
+    title: "a policy lets every identity in",
+    severity: Severity::High,
+    verdict: Verdict::FixFirst,
+    says: "{role} may dial or host: that is every identity",
+    why: "An overlay network hides a server from everybody but those who may dial it. A role that everybody has takes that away, and whoever may host can stand in for the server.",
+    fix: "Name the roles of those who need it.",
+    before: r##"{ "type": "Dial", "name": "tide-table", "identityRoles": ["#all"], "serviceRoles": ["#mcp"] }"##,
+    after: r##"{ "type": "Dial", "name": "tide-table", "identityRoles": ["#harbour-desk"], "serviceRoles": ["#mcp"] }"##,
+    references: &["CWE-284", "NIST SP 800-207, 3.1"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    for role in &study.beside.open_roles {
+        out.hit(role).word("role", &role.text);
+    }
+}

@@ -1,0 +1,22 @@
+use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::understand::Study;
+
+pub(super) static RULE: Rule = Rule {
+    id: "scope/wildcard",
+    title: "an agent card asks for a scope that stands for everything",
+    severity: Severity::Medium,
+    verdict: Verdict::FixFirst,
+    says: "the card asks for {scope}",
+    why: "Whoever follows the card grants all there is, now and later. Nobody can tell afterwards what was needed.",
+    fix: "Name the scopes that the skills need, one by one.",
+    before: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths:*": "x" } } } } } }"##,
+    after: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths:read": "x" } } } } } }"##,
+    references: &["RFC 9700, 2.3", "RFC 6749, 3.3"],
+    check: Check::Setup(check),
+};
+
+fn check(study: &Study, out: &mut Out<'_>) {
+    for scope in study.beside.card.iter().flat_map(|card| &card.wild_scopes) {
+        out.hit(scope).word("scope", &scope.text);
+    }
+}

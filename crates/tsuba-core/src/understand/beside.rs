@@ -1,0 +1,216 @@
+//! What stands before or beside tool servers and opens the way to them: agent cards, gateways, identities and policies of overlay networks, key
+//! files. None of them sets a server up; what they let in is judged all the same.
+
+use super::setup::SetupKind;
+use crate::prelude::*;
+use crate::read::{Document, Node, Notation};
+use crate::text::{Located, Pointer, Span};
+
+/// What such a document says.
+#[derive(Clone, Debug, Default)]
+pub struct Beside {
+    /// An agent card.
+    pub card: Option<Card>,
+    /// A gateway's listener.
+    pub gateway: Option<Gateway>,
+    /// Roles by which a policy lets everybody in.
+    pub open_roles: Vec<Located>,
+    /// Private keys that stand in it.
+    pub keys: Vec<Located>,
+}
+
+/// An agent card: where an agent is reached, and what it asks of who calls it.
+#[derive(Clone, Debug)]
+pub struct Card {
+    /// The whole of it.
+    pub start: Located,
+    /// Its addresses.
+    pub addresses: Vec<Located>,
+    /// Does it name a scheme by which callers show who they are?
+    pub secured: bool,
+    /// Scopes that stand for everything.
+    pub wild_scopes: Vec<Located>,
+}
+
+/// A gateway that routes to tool servers.
+#[derive(Clone, Debug)]
+pub struct Gateway {
+    /// The address it listens at, where one is written.
+    pub listens: Option<Located>,
+    /// Does it say how callers are known?
+    pub authenticated: bool,
+    /// Origins that it lets in, where they are everybody's.
+    pub any_origin: Option<Located>,
+}
+
+pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
+    if document.notation == Notation::Key {
+        let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
+        return Some((SetupKind::Identity, Beside { keys: vec![key], ..Beside::default() }));
+    }
+    if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
+        return None;
+    }
+    let mut out = Beside::default();
+    let mut kind = None;
+    for (at, root) in document.rooted() {
+        if let Some(card) = card(root, &at) {
+            (out.card, kind) = (Some(card), Some(SetupKind::Card));
+        }
+        if let Some(key) = identity(root, &at) {
+            out.keys.push(key);
+            kind = Some(SetupKind::Identity);
+        }
+        let roles = policies(root, &at);
+        if let Some(roles) = roles {
+            out.open_roles.extend(roles);
+            kind = kind.or(Some(SetupKind::Identity));
+        }
+        if let Some(gateway) = gateway(root, &at) {
+            (out.gateway, kind) = (Some(gateway), Some(SetupKind::Gateway));
+        }
+    }
+    kind.map(|kind| (kind, out))
+}
+
+/// An agent card has skills, capabilities and an address.
+fn card(root: &Node, at: &Pointer) -> Option<Card> {
+    let skills = root.get("skills").filter(|skills| skills.items().iter().any(|skill| skill.get("id").is_some()))?;
+    root.first(&["capabilities", "protocolVersion", "defaultInputModes"])?;
+    let mut addresses: Vec<Located> = root.get("url").and_then(|url| url.located(at.key("url"))).into_iter().collect();
+    for key in ["additionalInterfaces", "supportedInterfaces"] {
+        for (index, item) in root.get(key).map(Node::items).unwrap_or_default().iter().enumerate() {
+            addresses.extend(item.get("url").and_then(|url| url.located(at.key(key).index(index).key("url"))));
+        }
+    }
+    let schemes = root.get("securitySchemes").filter(|schemes| !schemes.members().is_empty());
+    let secured = schemes.is_some() || root.get("authentication").is_some_and(|auth| !auth.members().is_empty());
+    let mut wild_scopes = Vec::new();
+    for scheme in schemes.map(Node::members).unwrap_or_default() {
+        let flows = at.key("securitySchemes").key(&scheme.key.text).key("flows");
+        for flow in scheme.value.get("flows").map(Node::members).unwrap_or_default() {
+            let scopes = flow.value.get("scopes").map(Node::members).unwrap_or_default();
+            wild_scopes.extend(scopes.iter().filter(|scope| is_wild(&scope.key.text)).map(|scope| Located {
+                text: scope.key.text.clone(),
+                span: scope.key.span,
+                pointer: flows.key(&flow.key.text).key("scopes").key(&scope.key.text),
+            }));
+        }
+    }
+    let end = skills.span.start.max(root.span.start + 1);
+    let start = Located {
+        text: String::new(),
+        span: Span { start: root.span.start, end: end.min(root.span.start + 1) },
+        pointer: at.clone(),
+    };
+    Some(Card { start, addresses, secured, wild_scopes })
+}
+
+fn is_wild(scope: &str) -> bool {
+    scope == "*" || scope.ends_with(".*") || scope.ends_with(":*") || scope.ends_with("/*")
+}
+
+/// An identity of an overlay network: a private key with its certificate.
+fn identity(root: &Node, at: &Pointer) -> Option<Located> {
+    let id = root.get("id").filter(|id| id.get("cert").is_some() || id.get("ca").is_some())?;
+    let key = id.get("key")?.located(at.key("id").key("key"))?;
+    let from = key.text.find("-----BEGIN").filter(|_| key.text.contains("PRIVATE KEY-----"))?;
+    Some(key.with_text(key.text.get(from..).unwrap_or_default()))
+}
+
+/// Policies that say who may dial or host a service; `None` where there are none.
+fn policies(root: &Node, at: &Pointer) -> Option<Vec<Located>> {
+    let mut found = None;
+    let lists = ["servicePolicies", "policies", "data"];
+    let several = lists.iter().filter_map(|key| Some((at.key(key), root.get(key)?)));
+    let all = core::iter::once((at.clone(), root)).chain(several);
+    for (place, node) in all {
+        let items = node.items().iter().enumerate().map(|(index, item)| (place.index(index), item));
+        for (own, policy) in core::iter::once((place.clone(), node)).chain(items) {
+            let kind = policy.first(&["type", "policyType", "semantic"]).and_then(|(_, kind)| kind.text());
+            let (Some(roles), true) = (policy.get("identityRoles"), kind.is_some()) else { continue };
+            let all: &mut Vec<Located> = found.get_or_insert_default();
+            for (index, role) in roles.items().iter().enumerate() {
+                let open = matches!(role.text(), Some("#all" | "#public" | "#everyone" | "*" | "@all"));
+                all.extend(role.located(own.key("identityRoles").index(index)).filter(|_| open));
+            }
+        }
+    }
+    found
+}
+
+/// Words under which a gateway keeps where it routes to.
+const ROUTES: &[&str] = &["routes", "targets", "backends", "upstreams", "listeners", "binds", "servers"];
+/// Words under which it says who may call.
+const LOGINS: &[&str] = &[
+    "auth",
+    "authentication",
+    "authorization",
+    "jwt",
+    "oauth",
+    "oauth2",
+    "oidc",
+    "mcpAuthentication",
+    "mcp_authentication",
+    "issuer",
+    "apiKey",
+    "api_key",
+    "mtls",
+    "tokens",
+    "basicAuth",
+];
+
+/// A listener with routes to a command or a tool server.
+fn gateway(root: &Node, at: &Pointer) -> Option<Gateway> {
+    let mut seen = Seen::default();
+    look(root, at, 0, &mut seen);
+    (seen.routes && seen.serves && seen.listens_somewhere).then_some(Gateway {
+        listens: seen.listens,
+        authenticated: seen.authenticated,
+        any_origin: seen.any_origin,
+    })
+}
+
+#[derive(Default)]
+struct Seen {
+    routes: bool,
+    serves: bool,
+    listens_somewhere: bool,
+    listens: Option<Located>,
+    authenticated: bool,
+    any_origin: Option<Located>,
+}
+
+fn look(node: &Node, at: &Pointer, depth: usize, seen: &mut Seen) {
+    if depth > 10 {
+        return;
+    }
+    for (index, item) in node.items().iter().enumerate() {
+        look(item, &at.index(index), depth + 1, seen);
+    }
+    for member in node.members() {
+        let (key, value, own) = (member.key.text.as_str(), &member.value, at.key(&member.key.text));
+        seen.routes |= ROUTES.contains(&key) && (value.is_list() || value.is_map());
+        // A program on standard streams, or a target that says it is one of these servers.
+        let starts = value.first(&["cmd", "command"]).is_some();
+        seen.serves |=
+            (key == "stdio" && starts) || (matches!(key, "mcp" | "sse" | "streamableHttp") && value.is_map());
+        let on = value.truth() != Some(false) && value.scalar().is_none_or(|text| !text.is_empty());
+        seen.authenticated |= LOGINS.contains(&key) && on;
+        if matches!(key, "listen" | "listener" | "bind" | "address" | "host" | "port") && depth <= 6 {
+            seen.listens_somewhere = true;
+            if value.scalar().is_some_and(|text| {
+                text.starts_with("0.0.0.0") || text.starts_with("[::]") || text.starts_with(':') || text == "::"
+            }) {
+                seen.listens = seen.listens.take().or_else(|| value.located(own.clone()));
+            }
+        }
+        if matches!(key, "allowOrigins" | "allow_origins" | "allowedOrigins" | "allowed_origins" | "origins") {
+            let all = value.items().iter().enumerate().find(|(_, item)| item.text() == Some("*"));
+            let own = all.and_then(|(index, item)| item.located(own.index(index)));
+            let one = value.located(at.key(key)).filter(|one| one.text == "*");
+            seen.any_origin = seen.any_origin.take().or(own).or(one);
+        }
+        look(value, &own, depth + 1, seen);
+    }
+}
