@@ -57,7 +57,64 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
             }
         }
     }
+    variants(report, look, out)
+}
+
+/// The same server in several places, where the places differ: a row for the server, and one for each variant of it.
+fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
+    let tracked: BTreeMap<&str, Option<bool>> =
+        report.setups.iter().map(|setup| (setup.path.as_str(), setup.tracked)).collect();
+    let mut servers: BTreeMap<String, BTreeMap<String, Vec<&EntryRow>>> = BTreeMap::new();
+    for entry in report.entries.iter().filter(|entry| entry.counts()) {
+        if let Some(server) = same_server(entry) {
+            servers.entry(server).or_default().entry(variant(entry)).or_default().push(entry);
+        }
+    }
+    servers.retain(|_, variants| variants.len() > 1);
+    if servers.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", look.paint(Tint::Heading, "The same server, set up differently"))?;
+    for (server, variants) in servers {
+        let places = variants.values().map(Vec::len).sum();
+        let told = format!("{} in {}", count(variants.len(), "variant", "variants"), count(places, "place", "places"));
+        writeln!(out, "  {}  {}", look.paint(Tint::Name, &server), look.paint(Tint::Quiet, &told))?;
+        for (variant, entries) in variants {
+            writeln!(out, "    {}", cut(&variant, look.width.saturating_sub(4)))?;
+            for entry in entries {
+                // What version control knows is a project's; else it is a person's own.
+                let level = match tracked.get(entry.setup.as_str()) {
+                    Some(Some(_)) => "project",
+                    _ => "user",
+                };
+                let line = format!("      {}  {}:{}", pad(level, 7), entry.setup, entry.place.line);
+                writeln!(out, "{}", cut(&line, look.width))?;
+            }
+        }
+    }
     Ok(())
+}
+
+/// What makes two entries the same server: their package or image, or the address that they call.
+fn same_server(entry: &EntryRow) -> Option<String> {
+    if let Some(launch) = &entry.launch {
+        let source = launch.source.unwrap_or_default();
+        let named = launch.package.as_ref().or(launch.image.as_ref())?;
+        return Some(format!("{source} {named}"));
+    }
+    let remote = entry.remote.as_ref().filter(|remote| !remote.loopback)?;
+    // What stands behind `?` may be a credential, and is none of the server's name.
+    Some(remote.url.as_str().split(['?', '#']).next().unwrap_or_default().trim_end_matches('/').to_owned())
+}
+
+/// In what an entry may differ from another of the same server: its version, and what it is handed.
+fn variant(entry: &EntryRow) -> String {
+    let version = entry.launch.as_ref().map(|launch| {
+        let written = launch.version.as_ref().or(launch.digest.as_ref()).or(launch.tag.as_ref());
+        written.map_or_else(|| "any version".to_owned(), |version| format!("version {version}"))
+    });
+    let given = credentials(entry).map_or_else(|| "given nothing".to_owned(), |given| format!("given {given}"));
+    version.into_iter().chain([given]).collect::<Vec<_>>().join(", ")
 }
 
 /// `3 setups`, or `3 listings` where nothing is set up.

@@ -18,7 +18,7 @@ fn the_demo_shows_every_verdict_and_leaves_nothing_behind() {
     let report = dir.run(&["demo", "--format", "json"]).json();
     let count = |key: &str| report["summary"]["verdicts"][key].as_u64().unwrap();
     assert!(count("refuse") >= 3 && count("fix-first") >= 15 && count("ready") >= 15, "{}", report["summary"]);
-    assert!(report["summary"]["setups"].as_u64().unwrap() >= 30 && report["summary"]["unread"] == 1);
+    assert!(report["summary"]["setups"].as_u64().unwrap() >= 30 && report["summary"]["unread"] == 2);
     let rules: BTreeSet<_> =
         report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
     assert!(rules.len() >= 30, "{rules:?}");

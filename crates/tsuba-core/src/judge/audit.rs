@@ -355,8 +355,11 @@ fn finding(
     let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
     // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
     let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
+    // What is put together from several places cannot be written in one of them.
+    let written = document.written(hit.at.span);
+    let stands_so = written.contains(hit.at.text.as_str()) || written.contains('\\');
     let mut fix = fill(hit.advice.as_deref().unwrap_or(rule.fix), &shown);
-    if let Some(corrected) = &hit.corrected {
+    if let Some(corrected) = hit.corrected.as_ref().filter(|_| stands_so) {
         fix = format!("{fix} Write {corrected}");
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
@@ -387,7 +390,7 @@ fn finding(
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         fingerprint: print(&document.path),
         known_as: print(document.known_as()),
-        repair: hit.repair.clone(),
+        repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
         span: *span,
     })

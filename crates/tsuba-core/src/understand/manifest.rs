@@ -125,8 +125,8 @@ fn of_package(package: &Node, at: &Pointer, name: &Located, manifest: &mut Manif
             if identifier.text.contains([':', '@']) { identifier.text.clone() } else { pinned(":") },
         ),
         "nuget" => (&["dnx"], pinned("@")),
-        // A bundle is fetched from its address.
-        _ => (&[], identifier.text.clone()),
+        // A bundle is judged where it lies.
+        _ => return None,
     };
     let place = |text: &str| Node {
         at: Some(Box::new(identifier.pointer.clone())),

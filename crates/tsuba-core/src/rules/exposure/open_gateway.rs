@@ -20,7 +20,8 @@ fn check(study: &Study, out: &mut Out<'_>) {
     if !gateway.authenticated {
         let open = gateway.listens.is_some();
         let at = gateway.listens.clone().unwrap_or_else(|| study.start());
-        let what = if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
+        let what =
+            if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
         out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak);
     }
     if let Some(origin) = &gateway.any_origin {
