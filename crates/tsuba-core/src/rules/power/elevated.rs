@@ -39,7 +39,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         if let Some(user) =
             container.values(&["-u", "--user"]).find(|u| matches!(u.text.split(':').next(), Some("root" | "0")))
         {
-            out.hit(user).word("how", "the container's --user").word("user", "root").because(Circumstance::Weak);
+            out.hit(user).word("how", "the container's user").word("user", "root").because(Circumstance::Weak);
         }
     }
 }
