@@ -27,16 +27,20 @@ fn family_module(family: &str, names: &[String], extra: &[String]) -> String {
     let mut modules: Vec<&String> = names.iter().chain(extra).collect();
     modules.sort();
     modules.iter().for_each(|name| writeln!(out, "mod {};", identifier(name)).unwrap());
-    out.push_str("\nuse crate::judge::Rule;\n\npub(super) static RULES: &[&Rule] = &[");
+    let head = "pub(super) static RULES: &[&Rule] =";
     let list: Vec<String> = names.iter().map(|name| format!("&{}::RULE", identifier(name))).collect();
-    let one_line = format!("pub(super) static RULES: &[&Rule] = &[{}];", list.join(", "));
-    if one_line.len() <= 120 {
-        out.push_str(&list.join(", "));
+    let joined = list.join(", ");
+    out.push_str("\nuse crate::judge::Rule;\n\n");
+    // As rustfmt lays it out: in one line, behind the head, or each on its own.
+    if head.len() + joined.len() + 4 <= 120 {
+        writeln!(out, "{head} &[{joined}];").unwrap();
+    } else if joined.len() + 8 <= 120 {
+        writeln!(out, "{head}\n    &[{joined}];").unwrap();
     } else {
-        out.push('\n');
+        writeln!(out, "{head} &[").unwrap();
         list.iter().for_each(|rule| writeln!(out, "    {rule},").unwrap());
+        out.push_str("];\n");
     }
-    out.push_str("];\n");
     out
 }
 

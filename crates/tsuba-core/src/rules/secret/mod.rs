@@ -9,10 +9,5 @@ mod unmarked;
 
 use crate::judge::Rule;
 
-pub(super) static RULES: &[&Rule] = &[
-    &exposed_file::RULE,
-    &plaintext::RULE,
-    &private_key::RULE,
-    &reused::RULE,
-    &unmarked::RULE,
-];
+pub(super) static RULES: &[&Rule] =
+    &[&exposed_file::RULE, &plaintext::RULE, &private_key::RULE, &reused::RULE, &unmarked::RULE];
