@@ -7,8 +7,14 @@ use saphyr_parser::{Event, Parser, ScalarStyle, Span as Mark, Tag};
 
 /// Parses a stream into its documents.
 pub(super) fn parse(text: &str) -> Result<Vec<Node>, Unreadable> {
-    let mut builder =
-        Builder { offsets: Offsets::new(text), open: Vec::new(), anchors: BTreeMap::new(), done: Vec::new(), nodes: 0 };
+    let mut builder = Builder {
+        text,
+        offsets: Offsets::new(text),
+        open: Vec::new(),
+        anchors: BTreeMap::new(),
+        done: Vec::new(),
+        nodes: 0,
+    };
     for event in Parser::new_from_str(text) {
         let (event, mark) = event.map_err(|error| {
             let at = builder.offsets.byte(error.marker().index());
@@ -70,7 +76,8 @@ enum Kind {
     Map { members: Vec<Member>, key: Option<Key> },
 }
 
-struct Builder {
+struct Builder<'t> {
+    text: &'t str,
     offsets: Offsets,
     open: Vec<Open>,
     /// Finished anchored nodes and how many values each holds.
@@ -79,12 +86,14 @@ struct Builder {
     nodes: usize,
 }
 
-impl Builder {
+impl Builder<'_> {
     fn take(&mut self, event: Event<'_>, mark: Mark) -> Result<(), Unreadable> {
         let start = self.offsets.byte(mark.start.index());
         match event {
             Event::Scalar(text, style, anchor, tag) => {
-                let span = Span::new(start, self.offsets.byte(mark.end.index()));
+                let end = self.offsets.byte(mark.end.index());
+                // The parser ends a quoted scalar where the next token begins, behind a comment.
+                let span = Span::new(start, quoted_end(self.text, start, style).map_or(end, |quoted| quoted.min(end)));
                 self.finish(Node::new(span, scalar(&text, style, tag.as_deref())), anchor, 1, start)
             }
             Event::SequenceStart(anchor, _) => self.begin(Kind::List(Vec::new()), anchor, start),
@@ -144,6 +153,27 @@ impl Builder {
         }
         Ok(())
     }
+}
+
+/// One past the closing quote of a quoted scalar (YAML 1.2, 7.3).
+fn quoted_end(text: &str, start: usize, style: ScalarStyle) -> Option<usize> {
+    let quote = match style {
+        ScalarStyle::SingleQuoted => b'\'',
+        ScalarStyle::DoubleQuoted => b'"',
+        ScalarStyle::Plain | ScalarStyle::Literal | ScalarStyle::Folded => return None,
+    };
+    let bytes = text.as_bytes();
+    let mut at = start + 1;
+    while let Some(byte) = bytes.get(at) {
+        match *byte {
+            b'\\' if quote == b'"' => at += 1,
+            byte if byte == quote && quote == b'\'' && bytes.get(at + 1) == Some(&quote) => at += 1,
+            byte if byte == quote => return Some(at + 1),
+            _ => {}
+        }
+        at += 1;
+    }
+    None
 }
 
 /// How many values a node holds.

@@ -84,7 +84,9 @@ fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
             let reference = new.strip_prefix("${").and_then(|rest| rest.strip_suffix('}'));
             let inner = reference.unwrap_or(new);
             let first = new.chars().next()?;
-            let safe = inner.chars().all(plain) && !"@:-~=".contains(first) && !new.ends_with(':');
+            // What began so before may begin so again.
+            let begins = !"@:-~=".contains(first) || old.starts_with(first);
+            let safe = inner.chars().all(plain) && begins && !new.ends_with(':');
             safe.then(|| new.to_owned())
         }
     }

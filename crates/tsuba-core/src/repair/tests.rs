@@ -261,3 +261,60 @@ fn plain_http_becomes_https_only_where_it_was_seen_to_answer() {
     }
     assert_eq!(mend_in_project(setup, Known::default(), &[]).text, setup);
 }
+
+#[test]
+fn deployment_files_and_texts_are_mended_where_that_is_safe() {
+    let digest = "sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef";
+    let known = || {
+        let other = format!(
+            r#"{{ "mcpServers": {{ "t": {{ "command": "docker", "args": ["run", "saltmarsh/tides:1.2.0@{digest}"] }} }} }}"#
+        );
+        let mut known = Known::of(&[studied("o.json", &other)]);
+        for path in ["compose.yaml", "Dockerfile", "README.md", "deploy.yaml", "tide.service"] {
+            known.note(
+                path,
+                [(crate::understand::launch::Source::Npm, "@saltmarsh/tides".to_owned(), "2.4.1".to_owned())],
+            );
+        }
+        known
+    };
+    for (path, before, after) in [
+        (
+            "compose.yaml",
+            "services:\n  tide-mcp: # ours\n    image: saltmarsh/tides:1.2.0\n    ports:\n      - \"8080:8080\" # open\n    environment:\n      TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
+            "services:\n  tide-mcp: # ours\n    image: saltmarsh/tides:1.2.0@DIGEST\n    ports:\n      - \"127.0.0.1:8080:8080\" # open\n    environment:\n      TIDE_TOKEN: ${TIDE_TOKEN}\n",
+        ),
+        (
+            "Dockerfile",
+            "FROM saltmarsh/tides:1.2.0\n# started so\nENV TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\nCMD [\"npx\", \"-y\", \"@saltmarsh/tides\", \"--mcp\"]\n",
+            "FROM saltmarsh/tides:1.2.0@DIGEST\n# started so\nENV TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\nCMD [\"npx\", \"-y\", \"@saltmarsh/tides@2.4.1\", \"--mcp\"]\n",
+        ),
+        (
+            "README.md",
+            "# Tides\n\n```json\n{ \"mcpServers\": { \"t\": { \"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tides\"], \"env\": { \"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\" } } } }\n```\nEnjoy.\n",
+            "# Tides\n\n```json\n{ \"mcpServers\": { \"t\": { \"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tides@2.4.1\"], \"env\": { \"TIDE_TOKEN\": \"${TIDE_TOKEN}\" } } } }\n```\nEnjoy.\n",
+        ),
+        (
+            "tide.service",
+            "[Service]\nUser=crew\nExecStart=/usr/bin/npx -y @saltmarsh/tides --mcp --host 0.0.0.0\n",
+            "[Service]\nUser=crew\nExecStart=/usr/bin/npx -y @saltmarsh/tides@2.4.1 --mcp --host 127.0.0.1\n",
+        ),
+        // What is put together from several places is nobody's to write, nor is what a link carries.
+        (
+            "deploy.yaml",
+            "apiVersion: v1\nkind: Pod\nmetadata: { name: tide-mcp, labels: { app: tide } }\nspec:\n  containers:\n    - name: t\n      image: saltmarsh/tides:1.2.0\n---\napiVersion: v1\nkind: Service\nspec: { type: NodePort, selector: { app: tide }, ports: [ { port: 80 } ] }\n",
+            "apiVersion: v1\nkind: Pod\nmetadata: { name: tide-mcp, labels: { app: tide } }\nspec:\n  containers:\n    - name: t\n      image: saltmarsh/tides:1.2.0@DIGEST\n---\napiVersion: v1\nkind: Service\nspec: { type: NodePort, selector: { app: tide }, ports: [ { port: 80 } ] }\n",
+        ),
+        (
+            "README.md",
+            "[add](agent://x?name=t&config=%7B%22command%22%3A%22npx%22%2C%22args%22%3A%5B%22%40saltmarsh%2Ftides%22%5D%7D)\n",
+            "[add](agent://x?name=t&config=%7B%22command%22%3A%22npx%22%2C%22args%22%3A%5B%22%40saltmarsh%2Ftides%22%5D%7D)\n",
+        ),
+    ] {
+        let options = Options { known: known(), ..Options::on(jiff::civil::date(2026, 11, 24)) };
+        let repaired = repair(&studied(path, before), &[], &crate::rules::all(), &options);
+        assert_eq!(repaired.text, after.replace("DIGEST", digest), "{path}");
+        let again = repair(&studied(path, &repaired.text), &[], &crate::rules::all(), &options);
+        assert_eq!(again.text, repaired.text, "{path}");
+    }
+}

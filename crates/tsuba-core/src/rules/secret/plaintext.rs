@@ -61,7 +61,9 @@ fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
 /// by another; one without any reference gets the plain form.
 fn mended(study: &Study, handed: &Handed) -> Option<Repair> {
     let text = study.document.text.as_str();
-    if study.kind != SetupKind::Client || text.contains("$env:") {
+    // A compose file takes variables of the environment just so (Compose Specification, interpolation).
+    let takes = matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose);
+    if !takes || text.contains("$env:") {
         return None;
     }
     let name = variable(handed);
