@@ -432,8 +432,11 @@ pub struct Unasked {
 }
 
 impl Unasked {
-    fn of(entries: &[EntryRow]) -> Self {
-        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled;
+    fn of(entries: &[EntryRow], setups: &[Setup]) -> Self {
+        // Only what a client has can be asked.
+        let asked = |setup: &&Setup| matches!(setup.kind, "client" | "candidate");
+        let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
+        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled && paths.contains(&entry.setup);
         let (local, remote): (Vec<_>, Vec<_>) =
             entries.iter().filter(unasked).partition(|entry| entry.launch.is_some());
         Self { local: local.len(), remote: remote.iter().filter(|entry| entry.remote.is_some()).count() }
@@ -479,13 +482,13 @@ fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
 }
 
 impl Summary {
-    fn of(entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
+    fn of(setups: &[Setup], entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
         let own = || entries.iter().filter(|entry| entry.counts());
         let mut summary = Self {
             setups: own().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
             entries: own().count(),
             unread,
-            unasked: Unasked::of(entries),
+            unasked: Unasked::of(entries, setups),
             verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
             findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
             known: 0,
@@ -516,11 +519,12 @@ impl Report {
             rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry)).collect()
         });
         of_entries(audit, &mut entries);
-        let setups = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
+        let setups: Vec<Setup> = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
         let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
-        let summary = Summary { evidence_of_others: audit.of_others, ..Summary::of(&entries, &findings, unread.len()) };
+        let summary =
+            Summary { evidence_of_others: audit.of_others, ..Summary::of(&setups, &entries, &findings, unread.len()) };
         Self {
             schema: "tsuba-report/1",
             tool: Tool { name: "tsuba", version },
@@ -550,7 +554,7 @@ impl Report {
         self.findings.retain(|finding| known.get(&finding.fingerprint).is_none_or(|was| finding.severity > *was));
         let known = before - self.findings.len();
         let evidence_of_others = self.summary.evidence_of_others;
-        let summary = Summary::of(&self.entries, &self.findings, self.unread.len());
+        let summary = Summary::of(&self.setups, &self.entries, &self.findings, self.unread.len());
         self.summary = Summary { known, evidence_of_others, ..summary };
         self
     }
@@ -568,14 +572,14 @@ impl Report {
         let is_theirs = |finding: &&FindingRow| finding.entry.as_ref().is_some_and(|entry| ids.contains(entry));
         let findings: Vec<FindingRow> = self.findings.iter().filter(is_theirs).cloned().collect();
         let paths: BTreeSet<&Text> = entries.iter().map(|row| &row.setup).collect();
-        let setups = self.setups.iter().filter(|setup| paths.contains(&setup.path)).cloned().collect();
+        let setups: Vec<Setup> = self.setups.iter().filter(|setup| paths.contains(&setup.path)).cloned().collect();
         Self {
             schema: self.schema,
             tool: self.tool.clone(),
             as_of: self.as_of.clone(),
             inputs: self.inputs.clone(),
             judged_with: self.judged_with.clone(),
-            summary: Summary::of(&entries, &findings, 0),
+            summary: Summary::of(&setups, &entries, &findings, 0),
             setups,
             entries,
             findings,

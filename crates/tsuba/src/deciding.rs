@@ -120,7 +120,7 @@ pub(crate) fn named<'a>(audit: &'a Audit, names: &[String]) -> anyhow::Result<Ve
     let mut found = Vec::new();
     for name in names {
         let before = found.len();
-        for (s, study) in audit.studies.iter().enumerate() {
+        for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
             let entries = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
             let of_name = entries.filter(|(_, entry)| entry.name.text == *name);
             found.extend(of_name.map(|(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry)));

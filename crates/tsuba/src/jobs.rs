@@ -68,6 +68,9 @@ fn redact(audit: &Audit) -> Redact {
 }
 
 fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, &'static str> {
+    if !study.kind.is_clients() {
+        return Err("deployed, published or only shown: no client starts or calls it from there");
+    }
     if entry.disabled {
         return Err("switched off");
     }

@@ -219,3 +219,20 @@ fn the_same_server_in_several_places_is_one_row_with_its_variants() {
     }
     assert!(!told.contains("berths"), "{told}");
 }
+
+#[test]
+fn what_is_only_shown_is_neither_asked_nor_decided_on() {
+    let dir = Dir::new(&[
+        ("README.md", "```json\n{ \"mcpServers\": { \"t\": { \"url\": \"http://127.0.0.1:9/mcp\" } } }\n```\n"),
+        ("mcp.json", r#"{ "mcpServers": { "t": { "command": "/opt/saltmarsh/bin/t" } } }"#),
+    ]);
+    let captured = dir.run(&["capture", "README.md"]);
+    assert!(captured.out().contains("only shown"), "{}{}", captured.out(), captured.err());
+    let approve = ["approve", ".", "--entry", "t", "--reason", "r", "--by", "ines", "--as-of", "2026-11-24"];
+    let out = dir.run(&approve).out();
+    assert!(out.contains("approved t  mcp.json") && !out.contains("README"), "{out}");
+    let review = dir.run(&["review", ".", "--by", "ines", "--as-of", "2026-11-24"]);
+    assert!(review.out().contains("nothing to decide"), "{}", review.out());
+    let report = dir.run(&["audit", ".", "--gate", "none", "--format", "json"]).json();
+    assert_eq!(report["summary"]["unasked"]["remote"], 0);
+}

@@ -59,9 +59,7 @@ impl Standing {
 pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> Vec<Vec<Option<Standing>>> {
     let index = Index::of(register);
     let of = |study: &Study| {
-        // What a text shows, a manifest publishes or a file builds is decided on where it is set up.
-        let aside = matches!(study.kind, SetupKind::Snippet | SetupKind::Manifest | SetupKind::Image);
-        let decided = |entry: &Entry| entry.listing.is_none() && !aside;
+        let decided = |entry: &Entry| entry.listing.is_none() && study.kind.sets_up();
         // That nobody has decided on a candidate is why it is asked about.
         let told = |standing: &Standing| study.kind != SetupKind::Candidate || *standing != Standing::Unknown;
         let standing =

@@ -38,6 +38,17 @@ pub enum SetupKind {
 }
 
 impl SetupKind {
+    /// Does it set servers up, so that they are decided on? What a text shows, a manifest publishes or a file builds is decided on where
+    /// it is set up.
+    pub fn sets_up(self) -> bool {
+        !matches!(self, Self::Snippet | Self::Manifest | Self::Image)
+    }
+
+    /// Is it a client's, or what one is asked to take: something whose servers can be asked what they are?
+    pub fn is_clients(self) -> bool {
+        matches!(self, Self::Client | Self::Candidate)
+    }
+
     /// The kind as the JSON contract names it.
     pub fn name(self) -> &'static str {
         match self {

@@ -87,7 +87,7 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
         return Ok(named(audit, names)?.into_iter().map(|(stands, ..)| stands).collect());
     }
     let mut out = Vec::new();
-    for (s, study) in audit.studies.iter().enumerate() {
+    for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
         for (e, entry) in study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none()) {
             let standing = audit.standings.get(s).and_then(|row| row.get(e)?.as_ref());
             let decided = matches!(standing, Some(Standing::Approved(_) | Standing::Refused(_)));
