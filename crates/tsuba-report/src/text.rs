@@ -357,7 +357,13 @@ impl Text {
         }
         let servers = crate::text::count(count, "server says and how it logs in", "servers say and how they log in");
         let launch = if unasked.local > 0 { " --launch" } else { "" };
-        let inputs = inputs(report).replace(", ", " ");
+        // As they are given on the command line.
+        let given = |input: &str| match input {
+            "candidate" => "--candidate TEXT".to_owned(),
+            "the home folder" => "--home".to_owned(),
+            path => path.to_owned(),
+        };
+        let inputs = report.inputs.iter().map(|input| given(input.as_str())).collect::<Vec<_>>().join(" ");
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Not judged"))?;
         writeln!(out, "  what {servers}: there is no evidence of it")?;
         writeln!(out, "    tsuba capture{launch} {inputs}    collects it")?;

@@ -46,24 +46,31 @@ fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
     ) {
         // In an argument every process listing shows what the reference stands for; a shell line has rules of its own.
         let mend = if matches!(handed.place, Place::Env | Place::Header) { mended(study, handed) } else { None };
-        hit.corrected(match &mend {
-            Some(Repair::Write(reference)) => reference.clone(),
-            Some(Repair::Prompt(prompt)) => format!("${{input:{}}}", prompt.id),
-            Some(Repair::TakeOut) | None => format!("${{{}}}", variable(handed)),
-        });
+        let corrected = match &mend {
+            Some(Repair::Write(reference)) => Some(reference.clone()),
+            Some(Repair::Prompt(prompt)) => Some(format!("${{input:{}}}", prompt.id)),
+            Some(Repair::TakeOut) | None => takes_variables(study).then(|| format!("${{{}}}", variable(handed))),
+        };
+        if let Some(corrected) = corrected {
+            hit.corrected(corrected);
+        }
         if let Some(mend) = mend {
             hit.mend(mend);
         }
     }
 }
 
+/// May a variable of the environment stand in the place of a value? A compose file takes them too (Compose Specification, interpolation); image
+/// build files, units and manifests of clusters have their own ways.
+fn takes_variables(study: &Study) -> bool {
+    matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
+}
+
 /// The secret as a reference of the form that this setup has already: only that is known to be understood. One with prompts of its own asks
 /// by another; one without any reference gets the plain form.
 fn mended(study: &Study, handed: &Handed) -> Option<Repair> {
     let text = study.document.text.as_str();
-    // A compose file takes variables of the environment just so (Compose Specification, interpolation).
-    let takes = matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose);
-    if !takes || text.contains("$env:") {
+    if !takes_variables(study) || text.contains("$env:") {
         return None;
     }
     let name = variable(handed);
