@@ -236,3 +236,15 @@ fn what_is_only_shown_is_neither_asked_nor_decided_on() {
     let report = dir.run(&["audit", ".", "--gate", "none", "--format", "json"]).json();
     assert_eq!(report["summary"]["unasked"]["remote"], 0);
 }
+
+#[test]
+fn a_dotenv_file_names_who_is_handed_it() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let compose = "services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp:1.0.0\n    env_file: tide.env\n  berth-mcp:\n    image: saltmarsh/berth-mcp:1.0.0\n";
+    let dir = Dir::new(&[("a/compose.yaml", compose), ("a/tide.env", "TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n")]);
+    std::fs::set_permissions(dir.path("a/tide.env"), std::fs::Permissions::from_mode(0o644)).unwrap();
+    let report = dir.run(&["audit", "a", "--gate", "none", "--format", "json"]).json();
+    let messages: Vec<&str> =
+        report["findings"].as_array().unwrap().iter().map(|finding| finding["message"].as_str().unwrap()).collect();
+    assert!(messages.iter().any(|message| message.ends_with("; tide-mcp is handed it")), "{messages:?}");
+}

@@ -1,6 +1,6 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
-use super::connect::connect;
+use super::connect::{connect, receivers};
 use super::excerpt::{Excerpt, excerpt};
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
@@ -151,6 +151,7 @@ pub fn audit(
     unread.sort();
     connect(&mut studies);
     let of_others = leave_out_others(&mut studies);
+    receivers(&mut studies);
     if let Some(register) = &options.register {
         approved_versions(&mut studies, register, options.today);
     }

@@ -3,7 +3,7 @@
 use crate::evidence::Captured;
 use crate::evidence::oauth::{Answer, Ask};
 use crate::prelude::*;
-use crate::understand::{Listed, Study, plain_name};
+use crate::understand::{Listed, SetupKind, Study, plain_name};
 
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
 pub(super) fn connect(studies: &mut [Study]) {
@@ -67,6 +67,35 @@ pub(super) fn connect(studies: &mut [Study]) {
             entry.known_version = fetched;
             entry.reach.powers.extend(powers.unwrap_or_default());
         }
+    }
+}
+
+/// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder.
+pub(super) fn receivers(studies: &mut [Study]) {
+    if !studies.iter().any(|study| study.kind == SetupKind::Dotenv) {
+        return;
+    }
+    let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned()).unwrap_or_default();
+    let mut named: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    let mut beside: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for study in studies.iter().filter(|study| study.kind.sets_up()) {
+        let own = folder(&study.document.path);
+        for entry in study.entries.iter().filter(|entry| entry.listing.is_none() && !entry.disabled) {
+            beside.entry(own.clone()).or_default().insert(entry.name.text.clone());
+            for file in &entry.env_files {
+                let text = file.text.replace("${workspaceFolder}/", "");
+                let text = text.trim_start_matches("./");
+                let alone = text.starts_with('/') || own.is_empty();
+                let whole = if alone { text.to_owned() } else { format!("{own}/{text}") };
+                named.entry(whole).or_default().insert(entry.name.text.clone());
+            }
+        }
+    }
+    for study in studies.iter_mut().filter(|study| study.kind == SetupKind::Dotenv) {
+        let path = study.document.path.as_str();
+        // Where entries name it, those are meant; a plain `.env` is taken by whatever starts in its folder.
+        let given = named.get(path).or_else(|| beside.get(&folder(path)));
+        study.given_to = given.cloned().unwrap_or_default();
     }
 }
 

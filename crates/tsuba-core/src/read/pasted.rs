@@ -210,8 +210,7 @@ fn client(name: &str, members: Vec<(&str, Node)>, whole: Span) -> Node {
 }
 
 fn collection(name: &str, server: Node, whole: Span) -> Node {
-    let key =
-        |text: &str| Key { text: text.to_owned(), span: Span::new(whole.start as usize, whole.start as usize + 1) };
+    let key = |text: &str| Key { text: text.to_owned(), span: whole };
     let servers = Node::new(whole, Value::Map(vec![Member { key: key(name), value: server }]));
     Node::new(whole, Value::Map(vec![Member { key: key("mcpServers"), value: servers }]))
 }

@@ -55,6 +55,8 @@ pub struct Study {
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
     pub beside: Beside,
+    /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.
+    pub given_to: BTreeSet<String>,
 }
 
 /// The outcome of studying a file.
@@ -74,7 +76,7 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         Ok(document) => document,
         Err(failed) => {
             let (unreadable, input) = *failed;
-            let looks = [setup::looks_like_setup, looks_like_listing, looks_like_papers];
+            let looks = [setup::looks_like_setup, looks_like_listing, looks_like_papers, deploy::looks_like_deployment];
             if !looks.iter().any(|looks| looks(&input.bytes)) {
                 return Outcome::Other;
             }
@@ -129,6 +131,7 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
         papers,
         manifest,
         beside,
+        given_to: BTreeSet::new(),
     }))
 }
 

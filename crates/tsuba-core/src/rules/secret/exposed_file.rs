@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "a file with secrets can be read by others",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "a file with {count} in plain text {how}",
+    says: "a file with {count} in plain text {how}{given}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
     before: "--- .env tracked\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
@@ -15,6 +15,21 @@ pub(super) static RULE: Rule = Rule {
     references: &["CWE-732", "CWE-538"],
     check: Check::Setup(check),
 };
+
+/// Who is handed what stands in it, the first few by name.
+fn given(study: &Study) -> String {
+    const NAMED: usize = 3;
+    let names: Vec<&str> = study.given_to.iter().map(String::as_str).collect();
+    match names.as_slice() {
+        [] => String::new(),
+        [name] => format!("; {name} is handed it"),
+        names if names.len() <= NAMED => format!("; {} are handed it", names.join(", ")),
+        names => {
+            let first = names.get(..NAMED).unwrap_or_default().join(", ");
+            format!("; {first} and {} more are handed it", names.len() - NAMED)
+        }
+    }
+}
 
 fn check(study: &Study, out: &mut Out<'_>) {
     let secrets = study.all_handed().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
@@ -29,6 +44,7 @@ fn check(study: &Study, out: &mut Out<'_>) {
     if secrets > 0 {
         out.hit(&study.start())
             .word("count", if secrets == 1 { "a secret".to_owned() } else { format!("{secrets} secrets") })
-            .word("how", how);
+            .word("how", how)
+            .word("given", given(study));
     }
 }

@@ -46,6 +46,13 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
     (!found.1.is_empty()).then_some(found)
 }
 
+/// Could these bytes deploy or publish a tool server? For files that cannot be parsed.
+pub(super) fn looks_like_deployment(bytes: &[u8]) -> bool {
+    let has = |word: &str| memchr::memmem::find(bytes, word.as_bytes()).is_some();
+    let kinds = ["\nservices:", "apiVersion:", "\"registryType\"", "\"manifest_version\"", "\"identityRoles\""];
+    (has("mcp") || has("MCP")) && (kinds.iter().any(|word| has(word)) || bytes.starts_with(b"services:"))
+}
+
 /// A word at a place.
 fn word(text: impl Into<String>, span: Span, at: &Pointer) -> Node {
     Node { at: Some(Box::new(at.clone())), ..Node::new(span, Value::Text(text.into())) }

@@ -185,3 +185,15 @@ fn whatever_is_in_them_they_are_read() {
         }
     }
 }
+
+#[test]
+fn broken_ones_are_told() {
+    let unread = |path: &str, text: &str| {
+        let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
+        matches!(study(input, &Lexicon::default()), Outcome::Unread(..))
+    };
+    assert!(unread("compose.yaml", "services:\n  tide-mcp:\n    image: [a\n"));
+    assert!(unread("server.json", "{ \"name\": \"a/tide-mcp\", \"packages\": [ { \"registryType\": \"npm\", }"));
+    assert!(!unread("compose.yaml", "services:\n  web:\n    image: [a\n"));
+    assert!(!unread("notes.yaml", "mcp: [a\n"));
+}
