@@ -39,6 +39,7 @@ pub(super) fn parse(text: &str) -> Node {
     let mut at = 0;
     while at < text.len() {
         let end = logical_end(text, at);
+        let end = here_document(text, at, end);
         let line = text.get(at..end).unwrap_or_default();
         let lead = line.len() - line.trim_start().len();
         let word = line.split_whitespace().next().unwrap_or_default();
@@ -71,6 +72,28 @@ fn logical_end(text: &str, from: usize) -> usize {
         }
         at = end + 1;
     }
+}
+
+/// The end of the lines that are handed to an instruction (`RUN <<EOF`), where it has some.
+fn here_document(text: &str, from: usize, end: usize) -> usize {
+    let line = text.get(from..end).unwrap_or_default();
+    let Some((_, behind)) = line.split_once("<<") else { return end };
+    let name: String = behind
+        .trim_start_matches(['-', '"', '\''])
+        .chars()
+        .take_while(|c| c.is_ascii_alphanumeric() || *c == '_')
+        .collect();
+    if name.is_empty() {
+        return end;
+    }
+    let mut at = end + 1;
+    for line in text.get(at..).unwrap_or_default().split_inclusive('\n') {
+        if line.trim() == name {
+            return at + line.trim_end().len();
+        }
+        at += line.len();
+    }
+    end
 }
 
 fn value(text: &str, instruction: &str, start: usize, stop: usize) -> Node {

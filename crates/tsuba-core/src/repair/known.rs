@@ -25,7 +25,7 @@ impl Known {
         let mut known = Self::default();
         let plans = studies.iter().flat_map(|study| &study.entries).filter_map(|entry| entry.plan.as_ref());
         for reference in plans.flat_map(|plan| plan.containers()).map(|(_, container)| &container.reference) {
-            if let Some(digest) = &reference.digest {
+            if let Some(digest) = reference.digest.as_ref().filter(|digest| digest.starts_with("sha")) {
                 let name = registry_name("image", &reference.name());
                 let tag = reference.tag.clone().unwrap_or_default();
                 known.digests.entry((name, tag)).or_default().insert(digest.clone());

@@ -6,7 +6,7 @@ mod dockerfile;
 mod kubernetes;
 mod unit;
 
-use super::launch::unwrap;
+use super::launch::{BUILT_HERE, unwrap};
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
@@ -119,7 +119,9 @@ impl Running {
         }
         let mut args = vec![word("run", self.name.span, &self.pointer)];
         args.extend(self.options);
-        let image = self.image.unwrap_or_else(|| word("image", self.name.span, &self.pointer));
+        // What is built here is what lies here: no registry can put another in its place.
+        let built = || word(format!("{}@{BUILT_HERE}", self.name.text), self.name.span, &self.pointer);
+        let image = self.image.unwrap_or_else(built);
         args.push(image);
         args.extend(self.command);
         let member =

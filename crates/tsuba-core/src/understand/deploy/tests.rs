@@ -100,6 +100,22 @@ spec:
 ";
 
 #[test]
+fn what_is_built_here_has_no_registry() {
+    let built = "services:\n  tide-mcp:\n    build: .\n    privileged: true\n";
+    assert_eq!(
+        found("compose.yaml", built),
+        "compose tide-mcp: power/container-escape 4:17 /services/tide-mcp/privileged"
+    );
+    // Lines that are handed to an instruction are none of their own.
+    let handed = "FROM saltmarsh/base:1.0.0\nRUN <<EOF\nFROM nobody\ncurl https://get.tides.example/run.sh | sh\nEOF\nUSER crew\nCMD [\"mcp\"]\n";
+    let told = found("tide/Dockerfile", handed);
+    assert!(
+        told.contains("supply/no-digest 1:6") && !told.contains("nobody") && !told.contains("moving-tag"),
+        "{told}"
+    );
+}
+
+#[test]
 fn kubernetes_manifests() {
     assert_eq!(
         found("deploy.yaml", CLUSTER),

@@ -46,12 +46,16 @@ impl ImageRef {
     pub fn pin(&self) -> Pin {
         match (&self.digest, &self.tag) {
             (Some(digest), _) if is_digest(digest) => Pin::Digest,
+            (Some(digest), _) if digest == BUILT_HERE => Pin::Local,
             (_, Some(tag)) if is_version_tag(tag) => Pin::Exact,
             (_, Some(_)) => Pin::Moving,
             (_, None) => Pin::None,
         }
     }
 }
+
+/// Stands for the digest of an image that a deployment file builds itself. No engine takes a reference that is written so.
+pub(crate) const BUILT_HERE: &str = "built-here";
 
 fn is_digest(digest: &str) -> bool {
     digest.split_once(':').is_some_and(|(kind, hex)| {

@@ -17,6 +17,7 @@ mod windows;
 mod wrappers;
 
 pub use container::{Container, Mount, Published};
+pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
 pub use told::{ToldLaunch, ToldStep};
 pub use unwrap::unwrap;
