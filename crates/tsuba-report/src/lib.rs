@@ -13,6 +13,7 @@ mod rows;
 pub mod rules;
 mod sarif;
 mod style;
+mod summary;
 mod text;
 
 pub use card::Card;

@@ -1,5 +1,7 @@
 //! The report model: `tsuba-report/1`, field by field as the contract says. Fields that do not apply are left out.
 
+pub use crate::summary::{Summary, Unasked};
+
 use crate::rows::{entry_row, finding_row, setup_row};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -399,50 +401,6 @@ pub struct Unread {
     pub why: Text,
 }
 
-/// Counts.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
-pub struct Summary {
-    /// Setups with entries; listings that belong to an entry of a setup are not counted, here and below.
-    pub setups: usize,
-    /// Entries.
-    pub entries: usize,
-    /// Entries by verdict.
-    pub verdicts: BTreeMap<&'static str, usize>,
-    /// Findings by severity, without those that are waived.
-    pub findings: BTreeMap<&'static str, usize>,
-    /// Findings that are waived.
-    pub waived: usize,
-    /// Findings that an earlier report has already, and this one leaves out.
-    pub known: usize,
-    /// Files that could not be read.
-    pub unread: usize,
-    /// Entries of which there is no evidence: local ones and remote ones.
-    pub unasked: Unasked,
-    /// Files of evidence that are of entries that are not in the inputs; they are left out.
-    pub evidence_of_others: usize,
-}
-
-/// Entries that are switched on and of whose servers no evidence was given: what their tools say and how they log in is not judged.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
-pub struct Unasked {
-    /// Servers that are started.
-    pub local: usize,
-    /// Servers that are called.
-    pub remote: usize,
-}
-
-impl Unasked {
-    fn of(entries: &[EntryRow], setups: &[Setup]) -> Self {
-        // Only what a client has can be asked.
-        let asked = |setup: &&Setup| matches!(setup.kind, "client" | "candidate");
-        let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
-        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled && paths.contains(&entry.setup);
-        let (local, remote): (Vec<_>, Vec<_>) =
-            entries.iter().filter(unasked).partition(|entry| entry.launch.is_some());
-        Self { local: local.len(), remote: remote.iter().filter(|entry| entry.remote.is_some()).count() }
-    }
-}
-
 impl FindingRow {
     /// Notes that it is accepted by a decision of this moment.
     pub fn waive(&mut self, decision: &tsuba_core::decide::Decision) {
@@ -478,29 +436,6 @@ fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
         if let (Some(ids), Some(listing)) = (owners.get(place), row.listing.as_mut()) {
             listing.of.clone_from(ids);
         }
-    }
-}
-
-impl Summary {
-    fn of(setups: &[Setup], entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
-        let own = || entries.iter().filter(|entry| entry.counts());
-        let mut summary = Self {
-            setups: own().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
-            entries: own().count(),
-            unread,
-            unasked: Unasked::of(entries, setups),
-            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
-            findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
-            known: 0,
-            evidence_of_others: 0,
-            waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
-        };
-        own()
-            .filter_map(|entry| entry.verdict)
-            .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
-        let counted = findings.iter().filter(|finding| finding.waived.is_none());
-        counted.for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
-        summary
     }
 }
 
