@@ -140,7 +140,7 @@ fn policies(root: &Node, at: &Pointer) -> Option<Vec<Located>> {
 }
 
 /// Words under which a gateway keeps where it routes to.
-const ROUTES: &[&str] = &["routes", "targets", "backends", "upstreams", "listeners", "binds", "servers"];
+const ROUTES: &[&str] = &["routes", "targets", "backends", "upstreams", "listeners", "binds"];
 /// Words under which it says who may call.
 const LOGINS: &[&str] = &[
     "auth",
@@ -163,8 +163,8 @@ const LOGINS: &[&str] = &[
 /// A listener with routes to a command or a tool server.
 fn gateway(root: &Node, at: &Pointer) -> Option<Gateway> {
     let mut seen = Seen::default();
-    look(root, at, 0, &mut seen);
-    (seen.routes && seen.serves && seen.listens_somewhere).then_some(Gateway {
+    look(root, at, (0, false), &mut seen);
+    (seen.serves && seen.listens_somewhere).then_some(Gateway {
         listens: seen.listens,
         authenticated: seen.authenticated,
         any_origin: seen.any_origin,
@@ -173,7 +173,6 @@ fn gateway(root: &Node, at: &Pointer) -> Option<Gateway> {
 
 #[derive(Default)]
 struct Seen {
-    routes: bool,
     serves: bool,
     listens_somewhere: bool,
     listens: Option<Located>,
@@ -181,20 +180,21 @@ struct Seen {
     any_origin: Option<Located>,
 }
 
-fn look(node: &Node, at: &Pointer, depth: usize, seen: &mut Seen) {
+/// `routed`: does it stand below a list of routes?
+fn look(node: &Node, at: &Pointer, (depth, routed): (usize, bool), seen: &mut Seen) {
     if depth > 10 {
         return;
     }
     for (index, item) in node.items().iter().enumerate() {
-        look(item, &at.index(index), depth + 1, seen);
+        look(item, &at.index(index), (depth + 1, routed), seen);
     }
     for member in node.members() {
         let (key, value, own) = (member.key.text.as_str(), &member.value, at.key(&member.key.text));
-        seen.routes |= ROUTES.contains(&key) && (value.is_list() || value.is_map());
+        let routed = routed || (ROUTES.contains(&key) && (value.is_list() || value.is_map()));
         // A program on standard streams, or a target that says it is one of these servers.
         let starts = value.first(&["cmd", "command"]).is_some();
-        seen.serves |=
-            (key == "stdio" && starts) || (matches!(key, "mcp" | "sse" | "streamableHttp") && value.is_map());
+        let target = matches!(key, "mcp" | "sse" | "streamableHttp") && value.is_map();
+        seen.serves |= routed && ((key == "stdio" && starts) || target);
         let on = value.truth() != Some(false) && value.scalar().is_none_or(|text| !text.is_empty());
         seen.authenticated |= LOGINS.contains(&key) && on;
         if matches!(key, "listen" | "listener" | "bind" | "address" | "host" | "port") && depth <= 6 {
@@ -211,6 +211,6 @@ fn look(node: &Node, at: &Pointer, depth: usize, seen: &mut Seen) {
             let one = value.located(at.key(key)).filter(|one| one.text == "*");
             seen.any_origin = seen.any_origin.take().or(own).or(one);
         }
-        look(value, &own, depth + 1, seen);
+        look(value, &own, (depth + 1, routed), seen);
     }
 }
