@@ -180,7 +180,7 @@ fn configuration(text: &str) -> Option<Vec<Node>> {
     // A member without the braces around it, as documents show where to put it.
     if first.starts_with('"') {
         let wrapped = format!("{{{text}}}");
-        return json::parse(&wrapped).ok().and_then(|root| maps(vec![root.shifted_back(1)]));
+        return json::parse(&wrapped).ok().and_then(|root| maps(vec![root.unwrapped(text.len())]));
     }
     match Notation::of("snippet", text) {
         Notation::Toml => toml::parse(text).ok().and_then(|root| maps(vec![root])),
@@ -195,8 +195,10 @@ impl Node {
         self.moved(&|span| Span::new(span.start as usize + by, span.end as usize + by))
     }
 
-    fn shifted_back(self, by: usize) -> Self {
-        self.moved(&|span| Span::new((span.start as usize).saturating_sub(by), (span.end as usize).saturating_sub(by)))
+    /// The same, read from a text that was put in braces: its own braces stand nowhere in that text.
+    fn unwrapped(self, length: usize) -> Self {
+        let back = |at: u32| (at as usize).saturating_sub(1).min(length);
+        self.moved(&|span| Span::new(back(span.start), back(span.end)))
     }
 
     /// The same, with one place for everything in it.
