@@ -3,7 +3,7 @@
 use crate::output;
 use crate::register;
 use crate::threads::Threads;
-use anyhow::Context as _;
+use anyhow::{Context as _, bail};
 use jiff::civil::Date;
 use std::collections::BTreeSet;
 use std::fs;
@@ -36,6 +36,12 @@ pub(crate) fn keep(
     let report = Report::new(audit, &[], today, env!("CARGO_PKG_VERSION"), &Threads::new(0));
     let told = || format!("cannot write into {}", folder(register).display());
     fs::create_dir_all(folder(register)).with_context(told)?;
+    // A link that lies there already would have its author's choice of a file written over.
+    let is_link = |path: &Path| path.symlink_metadata().is_ok_and(|metadata| metadata.is_symlink());
+    let linked = decided.iter().map(|(decision, _)| file(register, &decision.id())).find(|path| is_link(path));
+    if let Some(path) = linked.or_else(|| Some(folder(register)).filter(|path| is_link(path))) {
+        bail!("{} is a link: the words of what was approved are not kept", path.display());
+    }
     for (decision, stands) in decided {
         let named: BTreeSet<(String, String)> = stands
             .iter()

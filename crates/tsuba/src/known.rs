@@ -95,11 +95,11 @@ fn cached(package: &Package) -> Vec<Locked> {
 }
 
 fn small(path: &Path) -> Option<Vec<u8>> {
-    let file = File::open(path).ok()?;
-    if !file.metadata().ok()?.is_file() {
+    // Looked at before it is opened: a pipe would be waited for.
+    if !path.metadata().ok()?.is_file() {
         return None;
     }
     let mut bytes = Vec::new();
-    file.take(MOST).read_to_end(&mut bytes).ok()?;
+    File::open(path).ok()?.take(MOST).read_to_end(&mut bytes).ok()?;
     Some(bytes)
 }

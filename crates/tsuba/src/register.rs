@@ -115,6 +115,10 @@ fn small(path: &Path, what: &str) -> anyhow::Result<String> {
     const MOST: u64 = 1 << 20;
     let told = || format!("cannot read {what} {}", path.display());
     let mut text = String::new();
+    // Looked at before it is opened: a pipe would be waited for.
+    if !path.metadata().with_context(told)?.is_file() {
+        bail!("{}: it is no file", told());
+    }
     File::open(path).with_context(told)?.take(MOST).read_to_string(&mut text).with_context(told)?;
     Ok(text)
 }

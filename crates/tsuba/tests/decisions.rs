@@ -380,3 +380,17 @@ fn decisions_hold_from_wherever_an_audit_is_called() {
         assert_eq!(report["summary"]["waived"], 1, "{inputs} from {from}");
     }
 }
+
+#[test]
+fn an_approval_writes_through_no_link() {
+    let dir = company();
+    dir.write("mine", b"kept");
+    let args = ["approve", "mcp.json", "--entry", "tide-table"];
+    decide(&dir, &args);
+    let kept = std::fs::read_dir(dir.path("tsuba-approved")).unwrap().next().unwrap().unwrap().path();
+    std::fs::remove_file(&kept).unwrap();
+    std::os::unix::fs::symlink("../mine", &kept).unwrap();
+    let run = dir.run(&[&args[..], &DECIDER].concat());
+    assert!(run.status() == 2 && run.err().contains("is a link"), "{}", run.err());
+    assert_eq!(std::fs::read(dir.path("mine")).unwrap(), b"kept");
+}

@@ -150,3 +150,20 @@ fn versions_come_from_the_lockfile_or_from_what_is_installed() {
     assert!(text("desk/mcp.json").contains("@saltmarsh/tides@2.3.0\""), "{}", text("desk/mcp.json"));
     assert_eq!(text("bare/mcp.json"), LOOSE);
 }
+
+#[test]
+fn nothing_is_waited_for_and_no_secret_of_a_link_is_shown() {
+    let dir = Dir::new(&[("a/.git/HEAD", ""), ("a/mcp.json", LOOSE)]);
+    let pipe = Command::new("mkfifo").arg(dir.path("a/package-lock.json")).status();
+    if pipe.is_ok_and(|done| done.success()) {
+        assert_eq!(dir.run(&["repair", "a"]).status(), 0);
+    }
+    // The link carries TIDE_TOKEN=hB7kQ2mZx9LwVr4T, in base64; the block below it could be mended.
+    let packed = "eyJjb21tYW5kIjoidGlkZXMiLCJlbnYiOnsiVElERV9UT0tFTiI6ImhCN2tRMm1aeDlMd1ZyNFQifX0=";
+    let block = LOOSE.replace("\"args\"", "\"autoApprove\": [\"delete_tide\"], \"args\"");
+    dir.write("README.md", format!("[add](agent://x?name=t&config={packed})\n```json\n{block}\n```\n").as_bytes());
+    let run = dir.run(&["repair", "README.md"]);
+    assert!(!run.out().contains("eyJjb21t") && run.err().contains("need a person"), "{}{}", run.out(), run.err());
+    let alone = dir.run_with(&["inventory", "README.md"], b"");
+    assert!(alone.out().contains("TIDE_TOKEN in plain text"), "{}", alone.out());
+}

@@ -36,10 +36,11 @@ pub(super) fn looks_like(text: &str) -> bool {
 
 pub(super) fn parse(text: &str) -> Node {
     let mut members = Vec::new();
+    let names = if text.contains("<<") { lone_words(text) } else { BTreeMap::new() };
     let mut at = 0;
     while at < text.len() {
         let end = logical_end(text, at);
-        let end = here_document(text, at, end);
+        let end = here_document(text, at, end, &names);
         let line = text.get(at..end).unwrap_or_default();
         let lead = line.len() - line.trim_start().len();
         let word = line.split_whitespace().next().unwrap_or_default();
@@ -75,7 +76,7 @@ fn logical_end(text: &str, from: usize) -> usize {
 }
 
 /// The end of the lines that are handed to an instruction (`RUN <<EOF`), where it has some.
-fn here_document(text: &str, from: usize, end: usize) -> usize {
+fn here_document(text: &str, from: usize, end: usize, names: &BTreeMap<&str, Vec<usize>>) -> usize {
     let line = text.get(from..end).unwrap_or_default();
     let Some((_, behind)) = line.split_once("<<") else { return end };
     let name: String = behind
@@ -83,17 +84,22 @@ fn here_document(text: &str, from: usize, end: usize) -> usize {
         .chars()
         .take_while(|c| c.is_ascii_alphanumeric() || *c == '_')
         .collect();
-    if name.is_empty() {
-        return end;
-    }
-    let mut at = end + 1;
-    for line in text.get(at..).unwrap_or_default().split_inclusive('\n') {
-        if line.trim() == name {
-            return at + line.trim_end().len();
+    let Some(ends) = names.get(name.as_str()) else { return end };
+    ends.get(ends.partition_point(|at| *at <= end)).copied().unwrap_or(end)
+}
+
+/// Lines of one word, and where each ends: what may end the lines that are handed to an instruction. Looked up, so that many that are never
+/// ended cost no more than one.
+fn lone_words(text: &str) -> BTreeMap<&str, Vec<usize>> {
+    let (mut out, mut at): (BTreeMap<&str, Vec<usize>>, usize) = (BTreeMap::new(), 0);
+    for line in text.split_inclusive('\n') {
+        let word = line.trim();
+        if !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || c == '_') {
+            out.entry(word).or_default().push(at + line.trim_end().len());
         }
         at += line.len();
     }
-    end
+    out
 }
 
 fn value(text: &str, instruction: &str, start: usize, stop: usize) -> Node {

@@ -41,9 +41,13 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         }
     }
     // The package's own manifest lies beside the one that publishes it.
+    let mut folders: BTreeMap<&str, Vec<(usize, &Manifest)>> = BTreeMap::new();
+    for (index, place, manifest) in manifests.iter().filter(|(_, _, manifest)| manifest.version.is_none()) {
+        folders.entry(place).or_default().push((*index, manifest));
+    }
     for (index, place, manifest) in manifests.iter().filter(|(_, _, manifest)| !manifest.packages.is_empty()) {
-        let beside = manifests.iter().filter(|(other, folder, _)| other != index && folder == place);
-        for (own, published) in beside.filter_map(|(_, _, other)| pair(manifest, other)) {
+        let beside = folders.get(place).into_iter().flatten().filter(|(other, _)| other != index);
+        for (own, published) in beside.filter_map(|(_, other)| pair(manifest, other)) {
             if own.name.text != published.name.text {
                 let says = (&*published.name.text, "the package's own manifest", &*own.name.text);
                 tell(out, *index, &published.name, says);

@@ -3,7 +3,7 @@
 use super::{Made, Running};
 use crate::prelude::*;
 use crate::read::Node;
-use crate::text::{Located, Pointer};
+use crate::text::{Located, Pointer, Span};
 
 /// Workloads and where their pod's specification stands.
 const WORKLOADS: &[(&str, &[&str])] = &[
@@ -18,6 +18,7 @@ const WORKLOADS: &[(&str, &[&str])] = &[
 
 pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
     let objects: Vec<(Pointer, &Node)> = roots.iter().flat_map(|(at, root)| objects(root, at)).collect();
+    let open = published(&objects);
     let mut out = Vec::new();
     for (at, object) in &objects {
         let kind = object.get("kind").and_then(Node::text).unwrap_or_default();
@@ -32,7 +33,10 @@ pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
             running.about.extend(labels.iter().flat_map(|(name, value)| [name.clone(), value.clone()]));
             let name = object.get("metadata").and_then(|meta| meta.get("name")).and_then(Node::text);
             running.about.extend(name.map(str::to_owned));
-            published(&objects, &labels, &mut running);
+            let selects = |service: &&Open| service.selector.iter().all(|label| labels.contains(label));
+            if let Some(service) = open.iter().find(selects) {
+                running.option("--publish", format!("{0}:{0}", service.port), service.span, &service.at);
+            }
             out.extend(running.made());
         }
     }
@@ -125,16 +129,29 @@ fn of_pod(spec: &Node, at: &Pointer, container: &Node, running: &mut Running) {
     }
 }
 
-/// Services of the same file that select these labels and are published beyond the cluster.
-fn published(objects: &[(Pointer, &Node)], labels: &[(String, String)], running: &mut Running) {
-    for (at, service) in objects.iter().filter(|(_, o)| o.get("kind").and_then(Node::text) == Some("Service")) {
-        let Some(spec) = service.get("spec") else { continue };
-        let open = spec.get("type").filter(|kind| matches!(kind.text(), Some("LoadBalancer" | "NodePort")));
-        let selector = spec.get("selector").map(super::variables).unwrap_or_default();
-        let selects = !selector.is_empty() && selector.iter().all(|label| labels.contains(label));
-        let Some(open) = open.filter(|_| selects) else { continue };
+/// A service that is published beyond the cluster.
+struct Open {
+    /// The pods that it leads to, by their labels.
+    selector: Vec<(String, String)>,
+    port: String,
+    /// Where it says so.
+    at: Pointer,
+    span: Span,
+}
+
+/// More published services of one file are not looked at.
+const MOST: usize = 1000;
+
+/// The services of a file that are published.
+fn published(objects: &[(Pointer, &Node)]) -> Vec<Open> {
+    let services = objects.iter().filter(|(_, object)| object.get("kind").and_then(Node::text) == Some("Service"));
+    let open = services.filter_map(|(at, service)| {
+        let spec = service.get("spec")?;
+        let kind = spec.get("type").filter(|kind| matches!(kind.text(), Some("LoadBalancer" | "NodePort")))?;
+        let selector = spec.get("selector").map(super::variables).filter(|selector| !selector.is_empty())?;
         let ports = spec.get("ports").map(Node::items).unwrap_or_default();
         let port = ports.iter().find_map(|port| port.get("port").and_then(Node::scalar)).unwrap_or(Cow::Borrowed("80"));
-        running.option("--publish", format!("{port}:{port}"), open.span, &at.key("spec").key("type"));
-    }
+        Some(Open { selector, port: port.into_owned(), at: at.key("spec").key("type"), span: kind.span })
+    });
+    open.take(MOST).collect()
 }

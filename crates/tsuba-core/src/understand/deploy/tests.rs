@@ -213,3 +213,19 @@ fn broken_ones_are_told() {
     assert!(!unread("compose.yaml", "services:\n  web:\n    image: [a\n"));
     assert!(!unread("notes.yaml", "mcp: [a\n"));
 }
+
+#[test]
+fn what_is_never_ended_costs_no_more_than_its_lines() {
+    // Each of many lines would look through the whole rest, were the ends not looked up.
+    let lines: String = (0..60_000).map(|at| format!("RUN <<E{at}\n")).collect();
+    assert_eq!(found("Dockerfile", &format!("FROM a\n{lines}")), "other");
+    let services: String = (0..3_000)
+        .map(|at| {
+            format!("---\napiVersion: v1\nkind: Service\nspec: {{ type: NodePort, selector: {{ app: x{at} }} }}\n")
+        })
+        .collect();
+    assert!(
+        found("deploy.yaml", &(CLUSTER.to_owned() + &services))
+            .starts_with("kubernetes server: exposure/all-interfaces")
+    );
+}
