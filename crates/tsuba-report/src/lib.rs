@@ -4,6 +4,7 @@
 //! what is left to a format is its own markup.
 
 mod card;
+mod entry;
 mod format;
 pub mod inventory;
 mod json;

@@ -1,0 +1,235 @@
+//! The rows of an entry: what is started or called, what it is given, what it may touch, what its server lists.
+
+use crate::model::{Place, Text};
+use schemars::JsonSchema;
+use serde::Serialize;
+use tsuba_core::judge::Verdict;
+
+/// An entry.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct EntryRow {
+    /// A name for the entry that is stable as long as its path and pointer are.
+    pub id: String,
+    /// The setup's path.
+    pub setup: Text,
+    /// Its name.
+    pub name: Text,
+    /// Where it stands.
+    pub place: Place,
+    /// `stdio`, `http`, `sse` or `unknown`.
+    pub transport: &'static str,
+    /// What is started.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub launch: Option<Launch>,
+    /// What is called.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub remote: Option<RemoteRow>,
+    /// Credentials handed over; never their values.
+    pub credentials: Vec<Credential>,
+    /// What it may touch.
+    pub reach: ReachRow,
+    /// What its server lists, where that is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub listing: Option<ListingRow>,
+    /// `always`, `some`, `never` or `unknown`.
+    pub asks: &'static str,
+    /// Is it switched off?
+    pub disabled: bool,
+    /// `refuse`, `fix-first` or `ready`; left out in an inventory, which does not judge.
+    #[schemars(with = "Option<String>")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub verdict: Option<Verdict>,
+    /// The rules that decide the verdict, worst first.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub reasons: Vec<&'static str>,
+    /// What was decided on it; left out without a register, and for what only stands for a listing.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub decision: Option<DecisionRow>,
+    /// Stands for everything that decides what is launched or called: moved lines leave it, another package, option or variable
+    /// changes it, a rotated secret does not.
+    pub fingerprint: String,
+}
+
+/// Where an entry stands with the register.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct DecisionRow {
+    /// `unknown`, `approved`, `changed`, `expired` or `refused`.
+    pub standing: &'static str,
+    /// The decision's name in the register.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
+    /// Who decided.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub by: Option<Text>,
+    /// When (`YYYY-MM-DD`).
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub on: Option<String>,
+    /// The last day on which it holds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub until: Option<String>,
+    /// Why.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub reason: Option<Text>,
+    /// Under which conditions.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub conditions: Vec<Text>,
+    /// What is not as it was approved, in words.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub changed: Vec<Text>,
+}
+
+/// A launch plan: the flat fields describe the innermost server, `via` what stands around it.
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+pub struct Launch {
+    /// Programs that only pass on, outermost first.
+    pub wrappers: Vec<Text>,
+    /// The program that fetches or starts the server.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub runner: Option<Text>,
+    /// Where it comes from.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub source: Option<&'static str>,
+    /// The package's name.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub package: Option<Text>,
+    /// Its version as written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub version: Option<Text>,
+    /// How firmly it is fixed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub pin: Option<&'static str>,
+    /// The image without tag and digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub image: Option<Text>,
+    /// The image's tag.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tag: Option<Text>,
+    /// The image's digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub digest: Option<Text>,
+    /// A local program, script, or the address of a remote script.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub script: Option<Text>,
+    /// The server's own arguments.
+    pub args: Vec<Text>,
+    /// Does something in the chain wrap another server?
+    pub bridge: bool,
+    /// What stands around or beside the server: the same fields without further nesting.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub via: Vec<Via>,
+    /// Why the chain could not be followed to its end.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub not_understood: Option<&'static str>,
+}
+
+/// An outer package or image of a chain.
+#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+pub struct Via {
+    /// The program that fetches or starts it.
+    pub runner: Text,
+    /// Where it comes from.
+    pub source: &'static str,
+    /// The package, image, script or address.
+    pub package: Text,
+    /// Its version, tag or digest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub version: Option<Text>,
+    /// How firmly it is fixed.
+    pub pin: &'static str,
+}
+
+/// A remote target.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct RemoteRow {
+    /// The address, secrets masked.
+    pub url: Text,
+    /// The host.
+    pub host: Text,
+    /// Is it this machine?
+    pub loopback: bool,
+}
+
+/// A credential handed to a server.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct Credential {
+    /// Where: `env`, `argument`, `header`, …
+    pub place: &'static str,
+    /// Under which name.
+    pub name: Text,
+    /// `plaintext`, `reference`, `placeholder` or `public`.
+    pub kind: &'static str,
+    /// For plain text: at most four characters and the length.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub masked: Option<Text>,
+    /// For plain text: equal for equal secrets, and telling nothing of the value.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fingerprint: Option<String>,
+}
+
+/// What an entry may touch.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct ReachRow {
+    /// Folders and files as written.
+    pub folders: Vec<Text>,
+    /// Hosts.
+    pub hosts: Vec<Text>,
+    /// Powers.
+    pub powers: Vec<&'static str>,
+}
+
+/// What a server lists.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct ListingRow {
+    /// The file it was read from.
+    pub path: Text,
+    /// How many tools.
+    pub tools: usize,
+    /// How many prompts.
+    pub prompts: usize,
+    /// How many resources and templates.
+    pub resources: usize,
+    /// For an entry that only stands for a listing: what it lists, each form of it.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub items: Vec<ItemRow>,
+    /// For an entry that only stands for a listing: what the server says of itself.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub texts: Vec<TextRow>,
+    /// For an entry that only stands for a listing: the ids of the entries whose server it is.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub of: Vec<String>,
+}
+
+/// A tool, prompt, resource or skill.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct ItemRow {
+    /// `tool`, `prompt`, `resource`, `resource template` or `skill`.
+    pub kind: &'static str,
+    /// Its name.
+    pub name: Text,
+    /// Stands for all that is listed of it.
+    pub fingerprint: String,
+    /// What it says of its effects: does it only read?
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub read_only: Option<bool>,
+    /// Likewise: may it destroy?
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub destructive: Option<bool>,
+    /// Every text of it that a model reads.
+    pub texts: Vec<TextRow>,
+}
+
+/// A text that a model reads.
+#[derive(Clone, Debug, Serialize, JsonSchema)]
+pub struct TextRow {
+    /// Where it stands, in words.
+    pub place: &'static str,
+    /// It, with what is not seen made visible.
+    pub text: Text,
+}
+
+impl EntryRow {
+    /// Is it counted: is it more than the listing of another entry's server?
+    pub fn counts(&self) -> bool {
+        self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
+    }
+}
