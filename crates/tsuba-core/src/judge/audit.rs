@@ -202,7 +202,9 @@ pub fn audit(
                     let of = |study, entry| own.get(&Stands { study, entry: Some(entry) }).into_iter().flatten();
                     // What its server says of itself counts for the entry that starts it.
                     let listed = entry.listed.iter().flat_map(|listed| of(listed.study, listed.entry));
-                    verdict::judge(&findings, &of(study, index).chain(listed).copied().collect::<Vec<_>>())
+                    let way = own.get(&Stands { study, entry: None }).filter(|_| s.beside.gateway.is_some());
+                    let way = way.into_iter().flatten().filter(|finding| is_of_way(&findings, **finding));
+                    verdict::judge(&findings, &of(study, index).chain(listed).chain(way).copied().collect::<Vec<_>>())
                 })
                 .collect()
         })
@@ -210,6 +212,11 @@ pub fn audit(
     let names = names(&studies, options.key.as_ref());
     let register = options.register.clone();
     Audit { studies, findings, judgements, unread, register, standings, cleaner, of_others, names }
+}
+
+/// Is it about how callers come to what is behind a gateway? That counts for every server behind it.
+fn is_of_way(findings: &[Finding], index: usize) -> bool {
+    findings.get(index).is_some_and(|finding| matches!(finding.rule.family(), "exposure" | "oauth"))
 }
 
 /// Leaves out what was captured of entries that are not judged, where it was handed over beside what is; answers how many documents that are.

@@ -167,8 +167,8 @@ impl<'a> All<'a> {
     pub fn clients(&self) -> Vec<Client<'a>> {
         let mut setups = Vec::new();
         let mut people: BTreeMap<&'a str, Vec<(Stands, &'a Entry)>> = BTreeMap::new();
-        // What is deployed, or only shown in a text, is in nobody's client.
-        let of_clients = |(_, study): &(usize, &Study)| study.kind == SetupKind::Client;
+        // What is deployed, or only shown in a text, is in nobody's client; who calls a gateway gets all that is behind it.
+        let of_clients = |(_, study): &(usize, &Study)| matches!(study.kind, SetupKind::Client | SetupKind::Gateway);
         for (s, study) in self.studies.iter().enumerate().filter(of_clients) {
             let entries: Vec<(Stands, &'a Entry)> = study
                 .entries
@@ -180,7 +180,8 @@ impl<'a> All<'a> {
             if entries.is_empty() {
                 continue;
             }
-            if let Some(owner) = &study.document.facts.owner {
+            let owner = study.document.facts.owner.as_ref().filter(|_| study.kind == SetupKind::Client);
+            if let Some(owner) = owner {
                 people.entry(owner).or_default().extend(entries.iter().copied());
             }
             setups.push(Client { person: None, entries });
@@ -294,6 +295,11 @@ impl Out<'_> {
     /// Here.
     pub fn hit(&mut self, at: &Located) -> &mut Hit {
         self.hit_in(self.stands, at)
+    }
+
+    /// Here, of one entry of the setup: for rules that look at the whole of one.
+    pub fn hit_of(&mut self, entry: usize, at: &Located) -> &mut Hit {
+        self.hit_in(Stands { entry: Some(entry), ..self.stands }, at)
     }
 
     /// Here, in another setup: for rules that look at everything.

@@ -1,6 +1,7 @@
-//! What stands before or beside tool servers and opens the way to them: agent cards, gateways, identities and policies of overlay networks, key
+//! What stands beside tool servers and opens the way to them: agent cards, identities and policies of overlay networks, key
 //! files. None of them sets a server up; what they let in is judged all the same.
 
+use super::gateway::Gateway;
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation};
@@ -11,7 +12,7 @@ use crate::text::{Located, Pointer, Span};
 pub struct Beside {
     /// An agent card.
     pub card: Option<Card>,
-    /// A gateway's listener.
+    /// A gateway: where it listens, and whom it lets in.
     pub gateway: Option<Gateway>,
     /// Roles by which a policy lets everybody in.
     pub open_roles: Vec<Located>,
@@ -30,17 +31,6 @@ pub struct Card {
     pub secured: bool,
     /// Scopes that stand for everything.
     pub wild_scopes: Vec<Located>,
-}
-
-/// A gateway that routes to tool servers.
-#[derive(Clone, Debug)]
-pub struct Gateway {
-    /// The address it listens at, where one is written.
-    pub listens: Option<Located>,
-    /// Does it say how callers are known?
-    pub authenticated: bool,
-    /// Origins that it lets in, where they are everybody's.
-    pub any_origin: Option<Located>,
 }
 
 pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
@@ -65,9 +55,6 @@ pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
         if let Some(roles) = roles {
             out.open_roles.extend(roles);
             kind = kind.or(Some(SetupKind::Identity));
-        }
-        if let Some(gateway) = gateway(root, &at) {
-            (out.gateway, kind) = (Some(gateway), Some(SetupKind::Gateway));
         }
     }
     kind.map(|kind| (kind, out))
@@ -137,80 +124,4 @@ fn policies(root: &Node, at: &Pointer) -> Option<Vec<Located>> {
         }
     }
     found
-}
-
-/// Words under which a gateway keeps where it routes to.
-const ROUTES: &[&str] = &["routes", "targets", "backends", "upstreams", "listeners", "binds"];
-/// Words under which it says who may call.
-const LOGINS: &[&str] = &[
-    "auth",
-    "authentication",
-    "authorization",
-    "jwt",
-    "oauth",
-    "oauth2",
-    "oidc",
-    "mcpAuthentication",
-    "mcp_authentication",
-    "issuer",
-    "apiKey",
-    "api_key",
-    "mtls",
-    "tokens",
-    "basicAuth",
-];
-
-/// A listener with routes to a command or a tool server.
-fn gateway(root: &Node, at: &Pointer) -> Option<Gateway> {
-    let mut seen = Seen::default();
-    look(root, at, (0, false), &mut seen);
-    (seen.serves && seen.listens_somewhere).then_some(Gateway {
-        listens: seen.listens,
-        authenticated: seen.authenticated,
-        any_origin: seen.any_origin,
-    })
-}
-
-#[derive(Default)]
-struct Seen {
-    serves: bool,
-    listens_somewhere: bool,
-    listens: Option<Located>,
-    authenticated: bool,
-    any_origin: Option<Located>,
-}
-
-/// `routed`: does it stand below a list of routes?
-fn look(node: &Node, at: &Pointer, (depth, routed): (usize, bool), seen: &mut Seen) {
-    if depth > 10 {
-        return;
-    }
-    for (index, item) in node.items().iter().enumerate() {
-        look(item, &at.index(index), (depth + 1, routed), seen);
-    }
-    for member in node.members() {
-        let (key, value, own) = (member.key.text.as_str(), &member.value, at.key(&member.key.text));
-        let routed = routed || (ROUTES.contains(&key) && (value.is_list() || value.is_map()));
-        // A program on standard streams, or a target that says it is one of these servers.
-        let starts = value.first(&["cmd", "command"]).is_some();
-        let target = matches!(key, "mcp" | "sse" | "streamableHttp") && value.is_map();
-        seen.serves |= routed && ((key == "stdio" && starts) || target);
-        let on = value.truth() != Some(false) && value.scalar().is_none_or(|text| !text.is_empty());
-        seen.authenticated |= LOGINS.contains(&key) && on;
-        if matches!(key, "listen" | "listener" | "bind" | "address" | "host" | "port") && depth <= 6 {
-            seen.listens_somewhere = true;
-            if value.scalar().is_some_and(|text| {
-                text.starts_with("0.0.0.0") || text.starts_with("[::]") || text.starts_with(':') || text == "::"
-            }) {
-                seen.listens = seen.listens.take().or_else(|| value.located(own.clone()));
-            }
-        }
-        if matches!(key, "allowOrigins" | "allow_origins" | "allowedOrigins" | "allowed_origins" | "origins") {
-            let all = value.items().iter().enumerate().find(|(_, item)| item.text() == Some("*"));
-            let own = all.and_then(|(index, item)| item.located(own.index(index)));
-            let one = value.located(at.key(key)).filter(|one| one.text == "*");
-            seen.any_origin = seen.any_origin.take().or(own).or(one);
-        }
-        look(value, &own, (depth + 1, routed), seen);
-    }
 }

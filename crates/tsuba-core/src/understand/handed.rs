@@ -249,7 +249,8 @@ pub(super) fn loose(
     for key in &beside.keys {
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
-    for (name, secret) in &papers.secrets {
+    let tokens = beside.gateway.iter().flat_map(|gateway| &gateway.tokens);
+    for (name, secret) in papers.secrets.iter().chain(tokens) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
     elsewhere(source, lexicon, entries, &mut out);

@@ -5,6 +5,7 @@ mod called;
 pub mod credential;
 mod deploy;
 mod entry;
+mod gateway;
 mod handed;
 pub mod launch;
 mod manifest;
@@ -14,9 +15,10 @@ mod setup;
 mod unasked;
 mod variables;
 
-pub use beside::{Beside, Card, Gateway};
+pub use beside::{Beside, Card};
 pub(crate) use called::plain_name;
 pub use entry::{Asks, Entry, Listed, Transport};
+pub use gateway::Gateway;
 pub use handed::Handed;
 pub use manifest::{Manifest, Published};
 pub use reach::{Folder, Power, Reach};
@@ -31,6 +33,7 @@ use crate::prelude::*;
 use crate::read::{Document, Input, Notation, Unreadable, read, read_pasted};
 use crate::text::{Located, Pointer, Span};
 use credential::Lexicon;
+use gateway::Gate;
 
 /// A document that configures tool servers, or lies beside one, as far as it is understood.
 #[derive(Clone, Debug)]
@@ -97,13 +100,23 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
     // What a text shows as an example is no answer of anybody.
     let shown = document.notation == Notation::Prose;
     let listings = if shown { Vec::new() } else { listings(&document) };
-    let papers = if shown { Papers::default() } else { papers(&document) };
+    let mut papers = if shown { Papers::default() } else { papers(&document) };
     let published =
         if found.is_none() && document.notation == Notation::Json { manifest::made(&document) } else { None };
     let (published, manifest) = published.map(|(kind, made, manifest)| ((kind, made), manifest)).unzip();
     let deployed = published.or_else(|| if found.is_none() { deploy::made(&document) } else { None });
     let (way, beside) = beside::beside(&document).unzip();
-    let beside = beside.unwrap_or_default();
+    let mut beside = beside.unwrap_or_default();
+    let gate = gateway::gateway(&document, found.as_ref());
+    let mut routed = None;
+    let way = way.or(gate.as_ref().map(|_| SetupKind::Gateway));
+    if let Some(Gate { gateway, acceptances, made, blocks }) = gate {
+        // What a gateway is told about its provider is not what that provider says of itself.
+        papers.servers.retain(|server| !blocks.contains(&server.start.pointer));
+        papers.acceptances = acceptances;
+        beside.gateway = Some(gateway);
+        routed = Some((SetupKind::Gateway, made));
+    }
     if found.is_none() && listings.is_empty() && papers.is_empty() && deployed.is_none() && way.is_none() {
         return Outcome::Other;
     }
@@ -112,8 +125,12 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
         _ if listings.is_empty() => SetupKind::Login,
         _ => SetupKind::Listing,
     };
-    let (other, made) = deployed.unwrap_or((other, Vec::new()));
-    let found = found.unwrap_or_else(|| Found::nothing(other));
+    let publishes = routed.is_some();
+    let (other, made) = deployed.or(routed).unwrap_or((other, Vec::new()));
+    let mut found = found.unwrap_or_else(|| Found::nothing(other));
+    if publishes && found.kind == SetupKind::Client {
+        found.kind = SetupKind::Gateway;
+    }
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
     entries.extend(made.iter().map(|made| entry::of_made(&document, made, lexicon)));

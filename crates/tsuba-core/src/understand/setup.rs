@@ -44,9 +44,9 @@ impl SetupKind {
         !matches!(self, Self::Snippet | Self::Manifest | Self::Image)
     }
 
-    /// Is it a client's, or what one is asked to take: something whose servers can be asked what they are?
+    /// Does it start or call servers itself, or is it asked to: something whose servers can be asked what they are?
     pub fn is_clients(self) -> bool {
-        matches!(self, Self::Client | Self::Candidate)
+        matches!(self, Self::Client | Self::Candidate | Self::Gateway)
     }
 
     /// The kind as the JSON contract names it.

@@ -1,5 +1,6 @@
 //! OAuth evidence: metadata, key sets, client registrations and answers, recognised by shape wherever they lie, with the place of every value.
 
+mod acceptance;
 mod answer;
 mod client;
 mod fields;
@@ -8,6 +9,8 @@ mod keys;
 mod resource;
 mod server;
 
+pub(crate) use acceptance::acceptances;
+pub use acceptance::{Acceptance, Skipped};
 pub use answer::{Answer, Ask};
 pub use client::ClientMetadata;
 pub use grant::{Grant, Told, When};
@@ -44,6 +47,8 @@ pub struct Papers {
     pub grants: Vec<Grant>,
     /// What was answered to the questions of a capture.
     pub answers: Vec<Answer>,
+    /// Whose tokens a gateway is told to take.
+    pub acceptances: Vec<Acceptance>,
     /// Values that are secrets by their place in a paper.
     pub secrets: Vec<(String, Located)>,
 }
@@ -57,6 +62,7 @@ impl Papers {
             && self.clients.is_empty()
             && self.grants.is_empty()
             && self.answers.is_empty()
+            && self.acceptances.is_empty()
     }
 
     /// The answers to one question.

@@ -1,4 +1,5 @@
-use crate::judge::{Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Confidence, Out, Rule, Severity, Verdict};
+use crate::prelude::*;
 use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
@@ -17,12 +18,26 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(study: &Study, out: &mut Out<'_>) {
     let Some(gateway) = &study.beside.gateway else { return };
+    let open = gateway.listens.is_some();
     if !gateway.authenticated {
-        let open = gateway.listens.is_some();
         let at = gateway.listens.clone().unwrap_or_else(|| study.start());
         let what =
             if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
-        out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak);
+        // Where it listens, and perhaps whom it lets in, is then said by another file.
+        let sure = if gateway.whole { Confidence::Certain } else { Confidence::Likely };
+        out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak).sure(sure);
+    } else if let Some(optional) = &gateway.optional {
+        let what = "looks at the tokens of those who bring one, and lets in whoever brings none";
+        out.hit(optional).word("what", what).because_if(!open, Circumstance::Weak);
+    }
+    for route in &gateway.open_routes {
+        let what = format!("checks who calls elsewhere, and nobody who calls {}", route.text);
+        // A server's own findings decide on it: the others behind the gateway are guarded.
+        let hit = match study.entries.iter().position(|entry| entry.name == *route) {
+            Some(entry) => out.hit_of(entry, route),
+            None => out.hit(route),
+        };
+        hit.word("what", what).because_if(!open, Circumstance::Weak);
     }
     if let Some(origin) = &gateway.any_origin {
         out.hit(origin).word("what", "lets every web page call").because(Circumstance::Weak);

@@ -35,4 +35,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         resource.servers.iter().for_each(|server| tell("authorization server", server));
         resource.keys.iter().for_each(|keys| tell("key set", keys));
     }
+    for taken in &oauth.papers.acceptances {
+        taken.issuers.iter().for_each(|issuer| tell("issuer", issuer));
+        taken.keys.iter().for_each(|keys| tell("key set", keys));
+    }
 }

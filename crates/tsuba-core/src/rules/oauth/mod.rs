@@ -18,6 +18,7 @@ mod resource_mismatch;
 mod shared;
 mod stale_metadata;
 mod token_in_query;
+mod unchecked_token;
 mod weak_keys;
 mod weak_redirect;
 mod weak_signing;
@@ -42,6 +43,7 @@ pub(super) static RULES: &[&Rule] = &[
     &resource_mismatch::RULE,
     &stale_metadata::RULE,
     &token_in_query::RULE,
+    &unchecked_token::RULE,
     &weak_keys::RULE,
     &weak_redirect::RULE,
     &weak_signing::RULE,

@@ -1,0 +1,254 @@
+//! Gateways: files that route a path or a port to tool servers. What they route to becomes entries like any others; where they listen, whom
+//! they let in, and whose tokens they take is judged of the gateway itself.
+
+mod login;
+mod target;
+
+use super::deploy::{Made, speaks_of_servers};
+use super::setup::Found;
+use crate::evidence::oauth::{Acceptance, acceptances};
+use crate::prelude::*;
+use crate::read::{Document, Node, Notation};
+use crate::text::{Located, Pointer, Span};
+use login::Login;
+
+/// A gateway that routes to tool servers.
+#[derive(Clone, Debug, Default)]
+pub struct Gateway {
+    /// The address it listens at, where that is every interface.
+    pub listens: Option<Located>,
+    /// Does it say where it listens? Where it does not, a part of it stands elsewhere.
+    pub whole: bool,
+    /// Does it say how callers are known? Where it says so of some routes only, the others are in `open_routes`.
+    pub authenticated: bool,
+    /// Servers that callers reach without being known, by their names, beside others for which they must be.
+    pub open_routes: Vec<Located>,
+    /// Where it lets in callers that bring no token, although it looks at those that are brought.
+    pub optional: Option<Located>,
+    /// Origins that it lets in, where they are everybody's.
+    pub any_origin: Option<Located>,
+    /// Tokens of its own that it takes.
+    pub tokens: Vec<(String, Located)>,
+}
+
+/// What was found of a gateway in a document.
+#[derive(Debug)]
+pub(super) struct Gate {
+    /// It.
+    pub(super) gateway: Gateway,
+    /// Whose tokens it takes.
+    pub(super) acceptances: Vec<Acceptance>,
+    /// The servers it routes to, where they are not written as a client has them.
+    pub(super) made: Vec<Made>,
+    /// Where logins are configured: what stands there is nobody's metadata.
+    pub(super) blocks: Vec<Pointer>,
+}
+
+/// Settings nest routes at most this deep.
+const MAX_SEARCH: usize = 12;
+/// More servers than this behind one gateway are not looked at.
+const MAX_TARGETS: usize = 10_000;
+
+/// The gateway that a document configures. `found` are the servers that it holds as a client does.
+pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<Gate> {
+    if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
+        return None;
+    }
+    let known = found.iter().flat_map(|found| &found.servers).map(|server| (&server.pointer, &server.name)).collect();
+    let mut seen = Seen { known, ..Seen::default() };
+    for (at, root) in document.rooted() {
+        let kind = root.get("kind").and_then(Node::text).filter(|_| root.get("apiVersion").is_some());
+        seen.object |= kind.is_some_and(|kind| kind.starts_with("MCP") || kind.contains("Mcp"));
+        seen.look(root, &at, &Way::default());
+    }
+    seen.gate()
+}
+
+/// Where the walk is.
+#[derive(Clone, Default)]
+struct Way {
+    depth: usize,
+    /// Below a list of routes.
+    routed: bool,
+    /// Below what says that tool servers follow.
+    serving: bool,
+    /// Callers are known before they come here.
+    covered: bool,
+    /// The login that is here is that of the surroundings, which have been told of it.
+    told: bool,
+    /// What the surroundings are called: a name, else a path.
+    name: Option<Located>,
+}
+
+#[derive(Default)]
+struct Seen<'d> {
+    /// Servers that are written as a client has them, by where they are.
+    known: BTreeMap<&'d Pointer, &'d Located>,
+    /// Is it an object of a cluster about tool servers, whose policies may stand in another object?
+    object: bool,
+    /// Something says that it publishes these.
+    fronts: bool,
+    listens_somewhere: bool,
+    /// Is one of the targets certainly a tool server?
+    sure: bool,
+    made: Vec<Made>,
+    /// Every server behind it, and whether callers of it are known.
+    routes: Vec<(Located, bool)>,
+    logins: bool,
+    /// A login stands where none of the routes does: it may be meant for all.
+    loose: bool,
+    blocks: Vec<Pointer>,
+    acceptances: Vec<Acceptance>,
+    gateway: Gateway,
+}
+
+/// Words under which a gateway keeps where it routes to.
+const ROUTES: &[&str] =
+    &["routes", "targets", "backends", "upstreams", "listeners", "binds", "routers", "backendrefs", "rules"];
+/// Words under which it keeps where it listens.
+const LISTENS: &[&str] =
+    &["listen", "listener", "bind", "address", "addr", "host", "port", "listenaddress", "bindaddress", "listenaddr"];
+/// Words under which it keeps the origins that may call.
+const ORIGINS: &[&str] = &["alloworigins", "allowedorigins", "alloworigin", "origins", "corsorigins"];
+
+/// A key without case and signs.
+fn normal(key: &str) -> String {
+    key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
+}
+
+impl Seen<'_> {
+    fn look(&mut self, node: &Node, at: &Pointer, way: &Way) {
+        if way.depth > MAX_SEARCH || self.routes.len() >= MAX_TARGETS {
+            return;
+        }
+        if let Some(name) = self.known.get(at) {
+            self.routes.push(((*name).clone(), way.covered || login::in_holders(node) == Login::Asked));
+            return;
+        }
+        let login = login::of(node);
+        let mut way = Way { covered: way.covered || login == Login::Asked, depth: way.depth + 1, ..way.clone() };
+        let before = self.routes.len();
+        for (index, item) in node.items().iter().enumerate() {
+            self.look(item, &at.index(index), &way);
+        }
+        if node.is_map() {
+            let own = node.first(&["name", "id", "path", "prefix", "pathPrefix"]);
+            way.name = own.and_then(|(key, name)| name.located(at.key(key))).or(way.name);
+            self.target(node, at, &way);
+        }
+        for member in node.effective() {
+            self.member(&member.key.text, member.key.span, &member.value, &at.key(&member.key.text), &way);
+        }
+        if self.routes.len() == before {
+            self.loose |= login == Login::Asked && !way.told;
+            if login::names_issuer(node) {
+                acceptances(node, at, &mut self.acceptances);
+                self.blocks.push(at.clone());
+                self.logins = true;
+            }
+        }
+    }
+
+    fn target(&mut self, node: &Node, at: &Pointer, way: &Way) {
+        let place = way.name.clone().unwrap_or_else(|| Located {
+            text: format!("#{}", self.routes.len() + 1),
+            span: Span { end: node.span.start.saturating_add(1), ..node.span },
+            pointer: at.clone(),
+        });
+        for target in target::of(node, at, way) {
+            self.sure |= target.sure;
+            self.routes.push((place.clone(), way.covered));
+            self.made.push(Made { name: place.clone(), pointer: target.at, node: target.node, lines: Vec::new() });
+        }
+    }
+
+    fn member(&mut self, written: &str, span: Span, value: &Node, own: &Pointer, way: &Way) {
+        let key = normal(written);
+        if login::is_login(&key) {
+            self.logins |= login::is_on(value);
+            self.blocks.push(own.clone());
+            acceptances(value, own, &mut self.acceptances);
+            login::tokens(written, value, own, &mut self.gateway.tokens);
+            self.gateway.optional = self.gateway.optional.take().or_else(|| login::optional(value, own));
+            return;
+        }
+        let nested = value.is_map() || value.items().iter().any(Node::is_map);
+        let routes = ROUTES.contains(&key.as_str()) && nested;
+        let mut below = Way { routed: way.routed || routes, ..way.clone() };
+        // `"/tides": { … }` below the routes names itself.
+        if way.routed && value.is_map() && written.starts_with('/') {
+            below.name = Some(Located { text: written.to_owned(), span, pointer: own.clone() });
+        }
+        below.serving |= speaks_of_servers(written);
+        below.told |= login::is_holder(&key);
+        self.fronts |= is_front(&key, value, way.depth);
+        // Nor does a probe say where servers are.
+        if target::is_address(&key, value, way) || key.starts_with("health") || key.contains("probe") {
+            return;
+        }
+        if LISTENS.contains(&key.as_str()) {
+            self.listens(value, own);
+        }
+        if ORIGINS.contains(&key.as_str()) {
+            let all = value.items().iter().enumerate().find(|(_, item)| item.text() == Some("*"));
+            let one = all.and_then(|(index, item)| item.located(own.index(index)));
+            let one = one.or_else(|| value.located(own.clone()).filter(|one| one.text == "*"));
+            self.gateway.any_origin = self.gateway.any_origin.take().or(one);
+        }
+        self.look(value, own, &below);
+    }
+
+    fn listens(&mut self, value: &Node, own: &Pointer) {
+        let items = value.items().iter().enumerate().filter_map(|(index, item)| item.located(own.index(index)));
+        for text in value.located(own.clone()).into_iter().chain(items) {
+            self.listens_somewhere = true;
+            if is_everywhere(&text.text) {
+                self.gateway.listens = self.gateway.listens.take().or(Some(text));
+            }
+        }
+    }
+
+    fn gate(self) -> Option<Gate> {
+        let Self { known, object, fronts, listens_somewhere, sure, made, routes, logins, loose, .. } = self;
+        let mut gateway = self.gateway;
+        let routes_itself = sure && (listens_somewhere || logins);
+        let publishes = !known.is_empty() && fronts;
+        let of_cluster = object && !self.acceptances.is_empty();
+        if !(routes_itself || publishes || of_cluster) {
+            return None;
+        }
+        let open: Vec<Located> = routes.iter().filter(|(_, covered)| !covered).map(|(name, _)| name.clone()).collect();
+        let all = open.len() == routes.len();
+        // What stands apart from every route may be meant for each of them, and so may what another object of the cluster says.
+        gateway.whole = listens_somewhere;
+        gateway.authenticated = loose || of_cluster || !all || (logins && open.is_empty());
+        if !loose && !all {
+            gateway.open_routes = open;
+        }
+        let made = if known.is_empty() { made } else { Vec::new() };
+        Some(Gate { gateway, acceptances: self.acceptances, made, blocks: self.blocks })
+    }
+}
+
+/// `0.0.0.0:80`, `:80`, `[::]:80`, `*:80`.
+fn is_everywhere(text: &str) -> bool {
+    ["0.0.0.0", "[::]", ":", "*:"].iter().any(|start| text.starts_with(start)) && text != "::1"
+}
+
+/// Does a setting say that the servers beside it are published?
+fn is_front(key: &str, value: &Node, depth: usize) -> bool {
+    let gate = key.contains("mcp") && ["proxy", "gateway", "router", "hub"].iter().any(|word| key.contains(word));
+    let listens = depth <= 1
+        && matches!(key, "listen" | "listenaddress" | "listenaddr" | "addr" | "bind" | "bindaddress")
+        && value.text().is_some_and(|text| text.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok()));
+    let leads = |item: &Node| {
+        let from = item.first(&["path", "prefix", "pathPrefix", "rule", "match"]).is_some();
+        from && item.first(&["server", "service", "servers", "target", "backend"]).is_some()
+    };
+    let mut all = value.items().iter().chain(value.members().iter().map(|member| &member.value));
+    let routes = matches!(key, "routers" | "routes") && all.any(leads);
+    (gate && value.is_map()) || listens || routes
+}
+
+#[cfg(test)]
+mod tests;
