@@ -3,7 +3,7 @@
 use crate::evidence::Captured;
 use crate::evidence::oauth::{Answer, Ask};
 use crate::prelude::*;
-use crate::understand::{Listed, SetupKind, Study, plain_name};
+use crate::understand::{Listed, REFERENCE, SetupKind, Study, plain_name};
 
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
 pub(super) fn connect(studies: &mut [Study]) {
@@ -70,14 +70,17 @@ pub(super) fn connect(studies: &mut [Study]) {
     }
 }
 
-/// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder.
+/// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder. Likewise at
+/// the secrets that a cluster keeps: the entries of the same folder that name them.
 pub(super) fn receivers(studies: &mut [Study]) {
-    if !studies.iter().any(|study| study.kind == SetupKind::Dotenv) {
+    let gives = |study: &Study| study.kind == SetupKind::Dotenv || !study.beside.kept.is_empty();
+    if !studies.iter().any(gives) {
         return;
     }
     let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned()).unwrap_or_default();
     let mut named: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut beside: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    let mut kept: BTreeMap<(String, String), BTreeSet<String>> = BTreeMap::new();
     for study in studies.iter().filter(|study| study.kind.sets_up()) {
         let own = folder(&study.document.path);
         for entry in study.entries.iter().filter(|entry| entry.listing.is_none() && !entry.disabled) {
@@ -89,10 +92,23 @@ pub(super) fn receivers(studies: &mut [Study]) {
                 let whole = if alone { text.to_owned() } else { format!("{own}/{text}") };
                 named.entry(whole).or_default().insert(entry.name.text.clone());
             }
+            for variable in &entry.variables {
+                if let Some(reference) = variable.value.text.strip_prefix(REFERENCE) {
+                    let secret = reference.split_once('/').map_or(reference, |(secret, _)| secret);
+                    let who = kept.entry((own.clone(), secret.to_owned())).or_default();
+                    who.insert(entry.name.text.clone());
+                }
+            }
         }
     }
-    for study in studies.iter_mut().filter(|study| study.kind == SetupKind::Dotenv) {
+    for study in studies.iter_mut().filter(|study| gives(study)) {
         let path = study.document.path.as_str();
+        if study.kind != SetupKind::Dotenv {
+            let own = folder(path);
+            let who = study.beside.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));
+            study.given_to = who.flatten().cloned().collect();
+            continue;
+        }
         // Where entries name it, those are meant; a plain `.env` is taken by whatever starts in its folder.
         let given = named.get(path).or_else(|| beside.get(&folder(path)));
         study.given_to = given.cloned().unwrap_or_default();

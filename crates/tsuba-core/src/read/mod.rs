@@ -14,6 +14,7 @@ mod node;
 mod notation;
 mod pasted;
 mod prose;
+mod template;
 mod toml;
 mod unit;
 mod yaml;
@@ -158,7 +159,7 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
     let parsed = match notation {
         Notation::Json => json::parse(&text).map(|root| vec![root]),
         Notation::Toml => toml::parse(&text).map(|root| vec![root]),
-        Notation::Yaml => yaml::parse(&text),
+        Notation::Yaml => yaml::parse(&text).or_else(|unreadable| template::parse(&text).ok_or(unreadable)),
         Notation::Dotenv => Ok(vec![dotenv::parse(&text)]),
         Notation::Csv => csv::parse(&text).map(|root| vec![root]),
         Notation::Key => Ok(vec![key::parse(&text)]),

@@ -18,6 +18,10 @@ pub struct Beside {
     pub open_roles: Vec<Located>,
     /// Private keys that stand in it.
     pub keys: Vec<Located>,
+    /// Secrets that a cluster keeps for a tool server, by their names, and what they hold.
+    pub kept: BTreeSet<String>,
+    /// What those secrets hold, by name.
+    pub secrets: Vec<(String, Located)>,
 }
 
 /// An agent card: where an agent is reached, and what it asks of who calls it.
@@ -43,6 +47,11 @@ pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
     }
     let mut out = Beside::default();
     let mut kind = None;
+    for secret in super::deploy::cluster_secrets(document) {
+        out.kept.insert(secret.name);
+        out.secrets.extend(secret.values);
+        kind = Some(SetupKind::Kubernetes);
+    }
     for (at, root) in document.rooted() {
         if let Some(card) = card(root, &at) {
             (out.card, kind) = (Some(card), Some(SetupKind::Card));

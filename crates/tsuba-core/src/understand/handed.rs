@@ -1,5 +1,6 @@
 //! Everything that is handed to a server, and which of it is a credential.
 
+use super::REFERENCE;
 use super::beside::Beside;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, next_token};
 use super::entry::Entry;
@@ -42,14 +43,16 @@ pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon:
     let mut out = Vec::new();
     let source = document.text.as_str();
     for variable in &entry.variables {
-        if variable.passed_on {
-            if lexicon.says(&variable.name) >= NameSays::Secret {
+        // What a cluster keeps as a secret is one, whatever it is called.
+        let kept = variable.value.text.starts_with(REFERENCE);
+        if variable.passed_on || kept {
+            if kept || lexicon.says(&variable.name) >= NameSays::Secret {
                 out.push(Handed {
                     place: variable.place,
                     name: variable.name.clone(),
                     value: variable.value.clone(),
                     kind: Kind::Reference,
-                    why: Why::Name(lexicon.says(&variable.name)),
+                    why: Why::Name(lexicon.says(&variable.name).max(NameSays::Secret)),
                     trivial: false,
                     weak: false,
                 });
@@ -249,8 +252,11 @@ pub(super) fn loose(
     for key in &beside.keys {
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
+    // What an entry is handed from here is told of the entry.
+    let handed: BTreeSet<Span> = entries.iter().flat_map(|entry| &entry.handed).map(|one| one.value.span).collect();
     let tokens = beside.gateway.iter().flat_map(|gateway| &gateway.tokens);
-    for (name, secret) in papers.secrets.iter().chain(tokens) {
+    let kept = beside.secrets.iter().filter(|(_, secret)| !handed.contains(&secret.span));
+    for (name, secret) in papers.secrets.iter().chain(tokens).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
     elsewhere(source, lexicon, entries, &mut out);

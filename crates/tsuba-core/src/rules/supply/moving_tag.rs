@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Confidence, Entries, Hit, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
 use crate::understand::launch::Pin;
 
@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "a package or image is named by a tag that moves",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} is started at {tag}, a name that is moved to new versions",
+    says: "{what} is started {how}",
     why: "A tag such as latest, a channel or a branch names whatever its owner last published: the next start may run other code than was reviewed.",
     fix: "Name the exact version, commit or digest that was reviewed.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@latest"] } } }"#,
@@ -20,26 +20,49 @@ pub(super) static RULE: Rule = Rule {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let Some(plan) = &entries.entry.plan else { return };
     for (_, package) in plan.packages().filter(|(_, p)| p.pin == Pin::Moving) {
-        let tag = package.version.as_deref().unwrap_or_default();
+        let how = match package.variable() {
+            Some(variable) => varied(variable),
+            None => moved(package.version.as_deref().unwrap_or_default()),
+        };
         let hit = out.hit(&package.spec);
         hit.word("what", &package.name)
-            .word("tag", tag)
+            .word("how", how)
             .corrected(shared::with_version(package))
             .because_if(package.beside, Circumstance::Beside);
+        weigh(hit, package.variable());
         if let Some(known) = shared::known_version(entries.entry, package) {
             hit.mend(known);
         }
     }
     for (_, container) in plan.containers() {
-        let tag = match container.reference.pin() {
-            Pin::Moving => container.reference.tag.as_deref().unwrap_or_default(),
-            Pin::None => "latest (no tag is written)",
-            Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage => continue,
+        let reference = &container.reference;
+        let how = match (reference.pin(), &reference.variable) {
+            (Pin::Moving, Some(variable)) => varied(variable),
+            (Pin::Moving, None) => moved(reference.tag.as_deref().unwrap_or_default()),
+            (Pin::None, _) => moved("latest (no tag is written)"),
+            (Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage, _) => continue,
         };
         let hit = out.hit(&container.image);
-        hit.word("what", format!("the image {}", container.reference.name())).word("tag", tag);
+        hit.word("what", format!("the image {}", reference.name())).word("how", how);
+        weigh(hit, reference.variable.as_deref());
         if let Some(known) = shared::known_digest(entries.entry, container) {
             hit.mend(known);
         }
+    }
+}
+
+fn moved(tag: &str) -> String {
+    format!("at {tag}, a name that is moved to new versions")
+}
+
+fn varied(variable: &str) -> String {
+    format!("at whatever {variable} stands for, which is decided elsewhere")
+}
+
+/// A variable may stand for an exact version. What a template leaves open is filled in by whoever installs it, and is to be judged then.
+fn weigh(hit: &mut Hit, variable: Option<&str>) {
+    if let Some(variable) = variable {
+        let left_open = variable.contains("{{");
+        hit.sure(Confidence::Possible).because(if left_open { Circumstance::Faint } else { Circumstance::Weak });
     }
 }

@@ -54,7 +54,7 @@ const STORES: &[&str] = &[
 ];
 
 /// The ranges of the references in `value`: `${…}`, `$X`, `$(…)`, `` `…` ``, `%X%`, `{{…}}`, `{env:…}`, `<…>` is none.
-pub(super) fn references(value: &str) -> Vec<core::ops::Range<usize>> {
+pub(crate) fn references(value: &str) -> Vec<core::ops::Range<usize>> {
     let mut out = Vec::new();
     let mut at = 0;
     while let Some(rest) = value.get(at..).filter(|rest| !rest.is_empty()) {

@@ -1,5 +1,6 @@
 //! Kubernetes manifests: the containers of workloads, and the services that publish them.
 
+use super::kept::Kept;
 use super::{Made, Running};
 use crate::prelude::*;
 use crate::read::Node;
@@ -19,6 +20,7 @@ const WORKLOADS: &[(&str, &[&str])] = &[
 pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
     let objects: Vec<(Pointer, &Node)> = roots.iter().flat_map(|(at, root)| objects(root, at)).collect();
     let open = published(&objects);
+    let kept = Kept::of(&objects);
     let mut out = Vec::new();
     for (at, object) in &objects {
         let kind = object.get("kind").and_then(Node::text).unwrap_or_default();
@@ -28,7 +30,7 @@ pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
         let containers = spec.get("containers").map(Node::items).unwrap_or_default();
         for (index, container) in containers.iter().enumerate() {
             let own = spec_at.key("containers").index(index);
-            let mut running = running(container, &own);
+            let mut running = running(container, &own, &kept);
             of_pod(spec, &spec_at, container, &mut running);
             running.about.extend(labels.iter().flat_map(|(name, value)| [name.clone(), value.clone()]));
             let name = object.get("metadata").and_then(|meta| meta.get("name")).and_then(Node::text);
@@ -44,7 +46,7 @@ pub(super) fn made(roots: &[(Pointer, &Node)]) -> Vec<Made> {
 }
 
 /// The objects of a document; a `List` holds several.
-fn objects<'n>(root: &'n Node, at: &Pointer) -> Vec<(Pointer, &'n Node)> {
+pub(super) fn objects<'n>(root: &'n Node, at: &Pointer) -> Vec<(Pointer, &'n Node)> {
     if root.get("apiVersion").is_none() || root.get("kind").is_none() {
         return Vec::new();
     }
@@ -66,7 +68,7 @@ fn labels(object: &Node, path: &[&str]) -> Vec<(String, String)> {
     labels.map(super::variables).unwrap_or_default()
 }
 
-fn running(container: &Node, at: &Pointer) -> Running {
+fn running(container: &Node, at: &Pointer, kept: &Kept<'_>) -> Running {
     let named = container.get("name").and_then(|name| name.located(at.key("name")));
     let name =
         named.unwrap_or_else(|| Located { text: "container".to_owned(), span: container.span, pointer: at.clone() });
@@ -77,7 +79,7 @@ fn running(container: &Node, at: &Pointer) -> Running {
             running.command.extend(super::command(words, &at.key(key), false));
         }
     }
-    running.env = container.get("env").map(|env| env.clone().placed(&at.key("env")));
+    running.env = kept.env(container, at);
     if let Some(security) = container.get("securityContext") {
         security_context(security, &at.key("securityContext"), &mut running);
     }

@@ -3,6 +3,7 @@
 
 mod compose;
 mod dockerfile;
+mod kept;
 mod kubernetes;
 mod unit;
 
@@ -11,6 +12,21 @@ use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
+
+pub(crate) use kept::REFERENCE;
+
+/// A secret that a file keeps for a tool server in a cluster: what it is called, and what it holds.
+pub(super) struct ClusterSecret {
+    pub(super) name: String,
+    pub(super) values: Vec<(String, Located)>,
+}
+
+/// The secrets of a document that are tool servers' by their names.
+pub(super) fn cluster_secrets(document: &Document) -> Vec<ClusterSecret> {
+    let roots: Vec<(Pointer, &Node)> = document.rooted().collect();
+    let objects = roots.iter().flat_map(|(at, root)| kubernetes::objects(root, at));
+    objects.filter_map(|(at, object)| kept::secret(object, &at)).collect()
+}
 
 /// A server that is put together from several places of a document.
 #[derive(Clone, Debug)]

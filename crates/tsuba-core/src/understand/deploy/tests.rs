@@ -134,6 +134,105 @@ fn kubernetes_manifests() {
     assert!(!found("deploy.yaml", &another).contains("all-interfaces"));
 }
 
+/// The credentials that the first entry is handed, as `name kind line:column pointer`.
+fn handed(text: &str) -> Vec<String> {
+    let input = Input { path: "deploy.yaml".into(), bytes: text.into(), ..Input::default() };
+    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return Vec::new() };
+    let of_entries = study.entries.first().map(|entry| entry.handed.as_slice()).unwrap_or_default();
+    let told = of_entries.iter().chain(&study.handed).map(|one| {
+        let at = study.document.lines.position(&study.document.text, one.value.span.range().start);
+        format!("{} {} {}:{} {}", one.name, one.kind.name(), at.line, at.column, one.value.pointer)
+    });
+    told.collect()
+}
+
+#[test]
+fn variables_that_a_cluster_keeps_elsewhere() {
+    let pod = |env: &str, kept: &str| {
+        format!(
+            "apiVersion: v1\nkind: Pod\nmetadata: {{ name: tide-mcp }}\nspec:\n  containers:\n    - name: tide\n      image: a\n{env}---\n{kept}"
+        )
+    };
+    let from = "      envFrom: [ { secretRef: { name: tides } } ]\n";
+    let one = "      env: [ { name: TIDE_KEY, valueFrom: { secretKeyRef: { name: tides, key: k } } } ]\n";
+    let plain = "apiVersion: v1\nkind: Secret\nmetadata: { name: tides }\nstringData:\n  k: q8ZkXv2LmPw0TyRbN4sJ7dHf\n  TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHg\n";
+    let packed = "apiVersion: v1\nkind: Secret\nmetadata: { name: tides }\ndata:\n  TIDE_TOKEN: cThaa1h2MkxtUHcwVHlSYk40c0o3ZEhmCg==\n";
+    let map = plain.replace("Secret", "ConfigMap").replace("stringData", "data");
+    let config = from.replace("secretRef", "configMapRef");
+    for (env, kept, want) in [
+        (from, plain, &["TIDE_TOKEN plaintext 15:15 /1/stringData/TIDE_TOKEN"][..]),
+        (from, packed, &["TIDE_TOKEN plaintext 14:15 /1/data/TIDE_TOKEN"]),
+        (config.as_str(), map.as_str(), &["TIDE_TOKEN plaintext 15:15 /1/data/TIDE_TOKEN"]),
+        (one, plain, &["TIDE_KEY plaintext 14:6 /1/stringData/k"]),
+        // Kept in another file, or by another tool.
+        (one, "", &["TIDE_KEY reference 8:79 /0/spec/containers/0/env/0/valueFrom/secretKeyRef/key"]),
+        (from, "", &["secret tides reference 8:39 /0/spec/containers/0/envFrom/0/secretRef/name"]),
+        (config.as_str(), plain, &[]),
+        (from, &packed.replace("cThaa1h2MkxtUHcwVHlSYk40c0o3ZEhmCg==", "'!'"), &[]),
+    ] {
+        assert_eq!(handed(&pod(env, kept)), want, "{env}{kept}");
+    }
+    // A secret alone counts where it is a tool server's by its name.
+    assert_eq!(handed(plain), Vec::<String>::new());
+    assert_eq!(
+        handed(&plain.replace("name: tides", "name: tide-mcp")),
+        ["TIDE_TOKEN plaintext 6:15 /stringData/TIDE_TOKEN"]
+    );
+}
+
+#[test]
+fn who_is_handed_what_a_cluster_keeps() {
+    let input = |path: &str, text: &str| Input { path: path.into(), bytes: text.into(), ..Input::default() };
+    let pod = "apiVersion: v1\nkind: Pod\nmetadata: { name: tide-mcp }\nspec: { containers: [ { name: tide, image: a, envFrom: [ { secretRef: { name: mcp-keys } } ] } ] }\n";
+    let secret = "apiVersion: v1\nkind: Secret\nmetadata: { name: mcp-keys }\nstringData: { TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHf }\n";
+    let given = |folder: &str| {
+        let studies = [input("a/pod.yaml", pod), input(&format!("{folder}/secret.yaml"), secret)].map(|input| {
+            match study(input, &Lexicon::default()) {
+                Outcome::Setup(study) => *study,
+                Outcome::Other | Outcome::Unread(..) => panic!("no setup"),
+            }
+        });
+        let options = Options::on(jiff::civil::date(2026, 11, 24));
+        let audit = audit(studies.into(), Vec::new(), &crate::rules::all(), &options, &InTurn);
+        audit.studies.iter().flat_map(|study| study.given_to.clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(given("a"), ["tide"]);
+    assert_eq!(given("b"), Vec::<String>::new());
+}
+
+#[test]
+fn templates_of_deployment_files() {
+    let chart = "{{- if .Values.enabled }}
+apiVersion: apps/v1
+kind: Deployment
+metadata:
+  name: {{ include \"tide-mcp.fullname\" . }}
+  labels:
+    {{- include \"tide-mcp.labels\" . | nindent 4 }}
+spec:
+  template:
+    spec:
+      hostPID: true
+      containers:
+        - name: {{ .Chart.Name }}
+          image: \"{{ .Values.image.repository }}:{{ .Values.image.tag | default \"latest\" }}\"
+          env:
+            - name: TIDE_TOKEN
+              value: q8ZkXv2LmPw0TyRbN4sJ7dHf
+            - name: CREW_TOKEN
+              value: {{ .Values.token | quote }}
+{{- end }}
+";
+    assert_eq!(
+        found("templates/deploy.yaml", chart),
+        "kubernetes {{ .Chart.Name }}: power/container-escape 11:16 /spec/template/spec/hostPID; \
+         secret/plaintext 17:22 /spec/template/spec/containers/0/env/0/value; \
+         supply/moving-tag 14:18 /spec/template/spec/containers/0/image"
+    );
+    let web = chart.replace("tide-mcp", "tide-web");
+    assert_eq!(found("templates/deploy.yaml", &web), "other");
+}
+
 const IMAGE: &str = "# syntax=docker/dockerfile:1
 FROM node:22 AS build
 ARG CREW_KEY=q8ZkXv2LmPw0TyRbN4sJ7dHf

@@ -1,6 +1,7 @@
 //! Image references: registry, repository, tag, digest.
 
 use super::Pin;
+use super::varied::{has_variable, outside, settled};
 use crate::prelude::*;
 
 /// A reference to a container image.
@@ -14,24 +15,30 @@ pub struct ImageRef {
     pub tag: Option<String>,
     /// The digest, where one is written (`sha256:…`).
     pub digest: Option<String>,
+    /// The variable that decides what is started, where one does: the tag, or all of it.
+    pub variable: Option<String>,
 }
 
 impl ImageRef {
-    /// Reads a reference. The first part is a registry when it has a dot or a port or is `localhost`.
+    /// Reads a reference. The first part is a registry when it has a dot or a port or is `localhost`. Where a variable has a default, that
+    /// is read.
     pub fn parse(text: &str) -> Self {
+        let text = &*settled(text);
         let (rest, digest) =
             text.split_once('@').map_or((text, None), |(rest, digest)| (rest, Some(digest.to_owned())));
-        let (registry, path) = match rest.split_once('/') {
+        let (registry, path) = match split(rest, outside(rest, '/').next()) {
             Some((first, path)) if first.contains(['.', ':']) || first == "localhost" => (Some(first.to_owned()), path),
             _ => (None, rest),
         };
-        let (repository, tag) = match path.rsplit_once(':') {
-            Some((repository, tag)) if !tag.contains('/') => {
+        let (repository, tag) = match split(path, outside(path, ':').next_back()) {
+            Some((repository, tag)) if has_variable(tag) || !tag.contains('/') => {
                 (repository, Some(tag.to_owned()).filter(|t| !t.is_empty()))
             }
             _ => (path, None),
         };
-        Self { registry, repository: repository.to_owned(), tag, digest }
+        let varied = tag.as_deref().unwrap_or(repository);
+        let variable = Some(varied).filter(|varied| has_variable(varied)).map(str::to_owned);
+        Self { registry, repository: repository.to_owned(), tag, digest, variable }
     }
 
     /// Registry and repository.
@@ -47,11 +54,17 @@ impl ImageRef {
         match (&self.digest, &self.tag) {
             (Some(digest), _) if is_digest(digest) => Pin::Digest,
             (Some(digest), _) if digest == BUILT_HERE => Pin::Local,
+            _ if self.variable.is_some() => Pin::Moving,
             (_, Some(tag)) if is_version_tag(tag) => Pin::Exact,
             (_, Some(_)) => Pin::Moving,
             (_, None) => Pin::None,
         }
     }
+}
+
+/// What stands before and behind a sign of one byte.
+fn split(text: &str, at: Option<usize>) -> Option<(&str, &str)> {
+    Some((text.get(..at?)?, text.get(at? + 1..)?))
 }
 
 /// Stands for the digest of an image that a deployment file builds itself. No engine takes a reference that is written so.
@@ -103,6 +116,18 @@ mod tests {
             (&format!("a/b@{digest}"), None, "a/b", None, Pin::Digest),
             (&format!("a/b:1@{digest}"), None, "a/b", Some("1"), Pin::Digest),
             ("a/b@sha256:short", None, "a/b", None, Pin::None),
+            ("a/b:${TAG}", None, "a/b", Some("${TAG}"), Pin::Moving),
+            ("a/b:${TAG:-latest}", None, "a/b", Some("latest"), Pin::Moving),
+            ("a/b:${TAG:-1.4.2}", None, "a/b", Some("1.4.2"), Pin::Exact),
+            ("${IMAGE}", None, "${IMAGE}", None, Pin::Moving),
+            (
+                "{{ .r }}:{{ .t | default \"a/b:c\" }}",
+                None,
+                "{{ .r }}",
+                Some("{{ .t | default \"a/b:c\" }}"),
+                Pin::Moving,
+            ),
+            (&format!("${{IMAGE}}@{digest}"), None, "${IMAGE}", None, Pin::Digest),
         ] {
             let image = ImageRef::parse(text);
             assert_eq!(

@@ -13,6 +13,7 @@ mod shells;
 mod spec;
 mod told;
 mod unwrap;
+mod varied;
 mod windows;
 mod wrappers;
 
@@ -121,6 +122,14 @@ pub struct Package {
     pub command: Option<String>,
     /// Installed beside the server (`--with`, a second `-p`), not started itself.
     pub beside: bool,
+}
+
+impl Package {
+    /// The variable that decides what is started, where one does: the version, or all of it.
+    pub fn variable(&self) -> Option<&str> {
+        let varied = self.version.as_deref().unwrap_or(&self.name);
+        Some(varied).filter(|varied| self.pin == Pin::Moving && varied::has_variable(varied))
+    }
 }
 
 /// What one step of a chain is.

@@ -1,5 +1,6 @@
 //! Package specifications of the registries: what is named, at which version, from where.
 
+use super::varied::{has_variable, settled};
 use super::{Package, Pin, Source};
 use crate::prelude::*;
 use crate::text::Located;
@@ -10,6 +11,9 @@ fn is_commit(reference: &str) -> bool {
 }
 
 fn package(runner: &str, source: Source, name: &str, version: Option<&str>, pin: Pin, spec: &Located) -> Package {
+    // Whoever sets the variable decides what is started.
+    let varied = pin != Pin::Local && has_variable(version.filter(|v| !v.is_empty()).unwrap_or(name));
+    let pin = if varied { Pin::Moving } else { pin };
     Package {
         runner: runner.to_owned(),
         source,
@@ -35,7 +39,7 @@ fn git(runner: &str, address: &str, reference: Option<&str>, spec: &Located) -> 
 /// A specification of the JavaScript registry as its client reads them: `name`, `name@version`, `alias@npm:name@version`,
 /// git and archive addresses, `owner/repository`, folders.
 pub(super) fn npm(runner: &str, spec: &Located) -> Package {
-    let text = spec.text.as_str();
+    let text = &*settled(&spec.text);
     if let Some(found) = elsewhere(runner, text, spec) {
         return found;
     }
@@ -101,7 +105,8 @@ fn npm_pin(version: Option<&str>) -> Pin {
 
 /// A requirement of the Python registry (PEP 508), and the `name@version` form of its runners.
 pub(super) fn pypi(runner: &str, spec: &Located) -> Package {
-    let text = spec.text.trim();
+    let settled = settled(&spec.text);
+    let text = settled.trim();
     // `name @ address` (PEP 508, direct reference).
     if let Some((_, address)) = text.split_once(" @ ") {
         let inner = Located { text: address.trim().to_owned(), ..spec.clone() };

@@ -1,0 +1,130 @@
+//! What a cluster keeps for its containers apart from them: maps of settings and secrets, and the variables that come from them.
+
+use super::{ClusterSecret, speaks_of_servers, word};
+use crate::prelude::*;
+use crate::read::{Key, Member, Node, Value};
+use crate::text::Pointer;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
+
+/// How a reference to a secret of the cluster is written among the variables of an entry.
+pub(crate) const REFERENCE: &str = "secretref:";
+
+/// The maps and secrets of a file, by kind and name.
+pub(super) struct Kept<'n>(BTreeMap<(&'n str, &'n str), (&'n Pointer, &'n Node)>);
+
+impl<'n> Kept<'n> {
+    pub(super) fn of(objects: &'n [(Pointer, &'n Node)]) -> Self {
+        let named = objects.iter().filter_map(|(at, object)| {
+            let kind = object.get("kind")?.text().filter(|kind| matches!(*kind, "Secret" | "ConfigMap"))?;
+            Some(((kind, name(object)?), (at, *object)))
+        });
+        Self(named.collect())
+    }
+
+    /// The variables of a container, as `{name, value}` each, at the places where their values are written: in its own list, or in what the
+    /// list names.
+    pub(super) fn env(&self, container: &Node, at: &Pointer) -> Option<Node> {
+        let mut items = Vec::new();
+        for (index, item) in container.get("envFrom").map(Node::items).unwrap_or_default().iter().enumerate() {
+            let own = at.key("envFrom").index(index);
+            let prefix = item.get("prefix").and_then(Node::text).unwrap_or_default();
+            self.all_of(item, &own, prefix, &mut items);
+        }
+        // What a container sets itself goes before what it takes over.
+        for (index, item) in container.get("env").map(Node::items).unwrap_or_default().iter().enumerate() {
+            let own = at.key("env").index(index);
+            if item.get("value").is_some() {
+                items.push(item.clone().placed(&own));
+            } else if let Some(name) = item.get("name").and_then(Node::text) {
+                items.extend(item.get("valueFrom").and_then(|from| self.one_of(name, from, &own.key("valueFrom"))));
+            }
+        }
+        let span = container.first(&["env", "envFrom"])?.1.span;
+        Some(Node { at: Some(Box::new(at.key("env"))), ..Node::new(span, Value::List(items)) })
+    }
+
+    fn all_of(&self, item: &Node, own: &Pointer, prefix: &str, items: &mut Vec<Node>) {
+        for (key, kind) in [("secretRef", "Secret"), ("configMapRef", "ConfigMap")] {
+            let Some(node) = item.get(key).and_then(|from| from.get("name")) else { continue };
+            let Some(name) = node.text() else { continue };
+            match self.0.get(&(kind, name)) {
+                Some((at, object)) => {
+                    let values = values(object, at).into_iter();
+                    items.extend(values.map(|(name, value)| variable(&format!("{prefix}{name}"), value)));
+                }
+                None if kind == "Secret" => {
+                    let value = word(format!("{REFERENCE}{name}"), node.span, &own.key(key).key("name"));
+                    items.push(variable(&format!("secret {name}"), value));
+                }
+                None => {}
+            }
+        }
+    }
+
+    fn one_of(&self, variable_name: &str, from: &Node, own: &Pointer) -> Option<Node> {
+        let (key, kind) = [("secretKeyRef", "Secret"), ("configMapKeyRef", "ConfigMap")]
+            .into_iter()
+            .find(|(key, _)| from.get(key).is_some())?;
+        let reference = from.get(key)?;
+        let name = reference.get("name")?.text()?;
+        let wanted = reference.get("key")?;
+        let kept = self.0.get(&(kind, name)).and_then(|(at, object)| {
+            values(object, at).into_iter().find(|(name, _)| Some(name.as_str()) == wanted.text())
+        });
+        let value = match kept {
+            Some((_, value)) => value,
+            None if kind == "Secret" => {
+                let text = format!("{REFERENCE}{name}/{}", wanted.text()?);
+                word(text, wanted.span, &own.key(key).key("key"))
+            }
+            None => return None,
+        };
+        Some(variable(variable_name, value))
+    }
+}
+
+/// The name of an object.
+fn name(object: &Node) -> Option<&str> {
+    object.get("metadata")?.get("name")?.text()
+}
+
+/// The values of a map or secret, at their places. Those in base64 are decoded: anybody can.
+fn values(object: &Node, at: &Pointer) -> Vec<(String, Node)> {
+    let mut out = Vec::new();
+    let packed = object.get("kind").and_then(Node::text) == Some("Secret");
+    for key in ["data", "stringData"] {
+        for member in object.get(key).map(Node::members).unwrap_or_default() {
+            let own = at.key(key).key(&member.key.text);
+            let Some(text) = member.value.scalar() else { continue };
+            let text = if packed && key == "data" {
+                let bytes = STANDARD.decode(text.split_whitespace().collect::<String>());
+                let Some(text) = bytes.ok().and_then(|bytes| String::from_utf8(bytes).ok()) else { continue };
+                text
+            } else {
+                text.into_owned()
+            };
+            // A line end at the end is no part of the secret.
+            out.push((member.key.text.clone(), word(text.trim_end(), member.value.span, &own)));
+        }
+    }
+    out
+}
+
+fn variable(name: &str, value: Node) -> Node {
+    let member = |key: &str, value: Node| Member { key: Key { text: key.to_owned(), span: value.span }, value };
+    let named = Node { at: value.at.clone(), ..Node::new(value.span, Value::Text(name.to_owned())) };
+    let span = value.span;
+    Node { at: value.at.clone(), ..Node::new(span, Value::Map(vec![member("name", named), member("value", value)])) }
+}
+
+/// A secret that is a tool server's by its name or by those of its values.
+pub(super) fn secret(object: &Node, at: &Pointer) -> Option<ClusterSecret> {
+    let name = name(object).filter(|_| object.get("kind").and_then(Node::text) == Some("Secret"))?;
+    let values = values(object, at);
+    if !speaks_of_servers(name) && !values.iter().any(|(key, _)| speaks_of_servers(key)) {
+        return None;
+    }
+    let values = values.into_iter().filter_map(|(key, value)| Some((key, value.located(at.clone())?)));
+    Some(ClusterSecret { name: name.to_owned(), values: values.collect() })
+}

@@ -1,0 +1,79 @@
+//! Variables where a package or an image is named: what is started is then decided elsewhere, unless the variable brings a default.
+
+use crate::prelude::*;
+use crate::understand::credential::references;
+use core::ops::Range;
+
+/// The text with the defaults of its variables in their places (`${TAG:-1.4.2}`, `${TAG-1.4.2}`): that is started where nobody sets them.
+pub(super) fn settled(text: &str) -> Cow<'_, str> {
+    if !text.contains("${") {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::new();
+    let mut from = 0;
+    for range in references(text) {
+        let default = text.get(range.clone()).and_then(default);
+        out.push_str(text.get(from..range.start).unwrap_or_default());
+        out.push_str(default.or(text.get(range.clone())).unwrap_or_default());
+        from = range.end;
+    }
+    out.push_str(text.get(from..).unwrap_or_default());
+    Cow::Owned(out)
+}
+
+fn default(reference: &str) -> Option<&str> {
+    let inner = reference.strip_prefix("${")?.strip_suffix('}')?;
+    let name = inner.find(|c: char| !(c.is_ascii_alphanumeric() || c == '_')).filter(|name| *name > 0)?;
+    let rest = inner.get(name..)?;
+    rest.strip_prefix(":-").or_else(|| rest.strip_prefix('-')).filter(|default| !default.is_empty())
+}
+
+/// Does a variable stand in it?
+pub(super) fn has_variable(text: &str) -> bool {
+    !references(text).is_empty()
+}
+
+/// Where `separator` stands outside of variables.
+pub(super) fn outside(text: &str, separator: char) -> impl DoubleEndedIterator<Item = usize> {
+    let inside: Vec<Range<usize>> = references(text);
+    let within = move |at: usize| {
+        let next = inside.partition_point(|range| range.end <= at);
+        inside.get(next).is_some_and(|range| range.start <= at)
+    };
+    text.match_indices(separator).map(|(at, _)| at).filter(move |at| !within(*at))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn defaults_are_what_is_started() {
+        for (text, want) in [
+            ("saltmarsh/tide:${TAG:-1.4.2}", "saltmarsh/tide:1.4.2"),
+            ("saltmarsh/tide:${TAG-latest}", "saltmarsh/tide:latest"),
+            ("${IMAGE:-saltmarsh/tide:1.4.2}", "saltmarsh/tide:1.4.2"),
+            ("${REGISTRY:-a.example}/tide:${TAG}", "a.example/tide:${TAG}"),
+            ("saltmarsh/tide:${TAG}", "saltmarsh/tide:${TAG}"),
+            ("saltmarsh/tide:${TAG:-}", "saltmarsh/tide:${TAG:-}"),
+            ("saltmarsh/tide:${TAG:?must be set}", "saltmarsh/tide:${TAG:?must be set}"),
+            ("saltmarsh/tide:1-2", "saltmarsh/tide:1-2"),
+            ("${", "${"),
+        ] {
+            assert_eq!(settled(text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn separators_inside_of_variables_are_none() {
+        for (text, want) in [
+            ("a:b:c", &[1, 3][..]),
+            ("a:${T:?b}", &[1]),
+            ("${T:?b}", &[]),
+            ("{{ .r }}:{{ .t | default \"a:b\" }}", &[8]),
+            ("a", &[]),
+        ] {
+            assert_eq!(outside(text, ':').collect::<Vec<_>>(), want, "{text}");
+        }
+    }
+}
