@@ -61,6 +61,9 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     }
 }
 
+/// Quotes as notations write them; those of a configuration in a notebook or in HTML are escapes.
+const QUOTES: &[&str] = &["\"", "'", "\\\"", "&quot;"];
+
 /// The text of a range with every secret that touches it masked whole.
 fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
     let mut out = String::new();
@@ -75,8 +78,10 @@ fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
         if secret.end > at {
             // The quotes are the notation's, not the secret's.
             let raw = text.get(secret.clone()).unwrap_or_default();
-            let bare = raw.trim_matches(['"', '\'']);
-            let quote = if bare.len() + 2 == raw.len() { raw.get(..1).unwrap_or_default() } else { "" };
+            let (quote, bare) = QUOTES
+                .iter()
+                .find_map(|quote| Some((*quote, raw.strip_prefix(quote)?.strip_suffix(quote)?)))
+                .unwrap_or(("", raw.trim_matches(['"', '\''])));
             out.push_str(&format!("{quote}{}{quote}", mask(bare)));
             at = secret.end;
         }

@@ -10,6 +10,7 @@ mod dotenv;
 mod json;
 mod key;
 mod link;
+mod mapped;
 mod node;
 mod notation;
 mod pasted;

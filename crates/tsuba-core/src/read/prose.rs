@@ -1,8 +1,9 @@
 //! Texts for people that show configurations: Markdown, HTML, notebooks, plain text. Every fenced block that can be read as a
-//! configuration, and every link that carries one, becomes a root of its own. What stands in the text to the letter keeps its exact place;
-//! what had to be decoded has the place of the block or link it stands in.
+//! configuration, and every link that carries one, becomes a root of its own. Everything in a block keeps its exact place, also behind the
+//! escapes of a notebook or of HTML; what a link carries has the place of the link.
 
 use super::link::{self, Link};
+use super::mapped::Mapped;
 use super::{Node, Notation, Reason, Unreadable, Value, json, toml, yaml};
 use crate::prelude::*;
 use crate::text::{Pointer, Span};
@@ -34,13 +35,11 @@ pub(super) fn parse(path: &str, text: &str) -> Result<Vec<Node>, Unreadable> {
         let root = json::parse(text)?;
         for cell in root.get("cells").map(Node::items).unwrap_or_default() {
             if let Some(source) = cell.get("source") {
-                let lines = source.items().iter().filter_map(Node::text);
-                let whole: String = source.text().into_iter().chain(lines).collect();
-                found.scan(&whole, Some(source.span));
+                found.cell(source, text);
             }
         }
     } else {
-        found.scan(text, None);
+        found.scan(text, &|span| span);
     }
     match (found.roots.is_empty(), found.missed) {
         (true, Some(at)) => Err(Unreadable { why: Reason::Malformed(Notation::Prose), at: Some(at) }),
@@ -57,46 +56,66 @@ struct Found {
 }
 
 impl Found {
-    /// Looks through a text. `all` is the place of everything in it, where it is not the document's own text.
-    fn scan(&mut self, text: &str, all: Option<Span>) {
+    /// Looks through a cell of a notebook: one string, or one for each line.
+    fn cell(&mut self, source: &Node, text: &str) {
+        let mut mapped = Mapped::default();
+        let whole = core::slice::from_ref(source);
+        let lines = if source.is_list() { source.items() } else { whole };
+        for line in lines.iter().filter(|line| line.text().is_some()) {
+            let written = text.get(line.span.range()).unwrap_or_default();
+            if !mapped.push_json(written, line.span.start as usize) {
+                return;
+            }
+        }
+        let Mapped { text, .. } = &mapped;
+        self.scan(text, &|span| mapped.place(span));
+    }
+
+    /// Looks through a text. `place` tells where in the document a part of it is written.
+    fn scan(&mut self, text: &str, place: &dyn Fn(Span) -> Span) {
         for block in blocks(text) {
             self.looked += 1;
             if self.looked > MOST {
                 return;
             }
             let Some(inner) = text.get(block.range.clone()).filter(|inner| inner.len() <= LONGEST) else { continue };
-            if !block.escaped && all.is_none() && inner.contains(" mcp add") {
+            if !block.escaped && inner.contains(" mcp add") {
                 let mut at = block.range.start;
                 for line in joined(inner) {
-                    self.roots.extend(super::pasted::added_by(line, at));
+                    self.roots.extend(super::pasted::added_by(line, at).map(|root| root.moved(place)));
                     at += line.len();
                 }
             }
-            let plain = if block.escaped { html_escape::decode_html_entities(inner) } else { Cow::Borrowed(inner) };
-            if !MARKS.iter().any(|mark| plain.contains(mark)) {
-                continue;
-            }
-            let place = match (all, &plain) {
-                (Some(span), _) => Err(span),
-                (None, Cow::Borrowed(_)) => Ok(block.range.start),
-                (None, Cow::Owned(_)) => Err(Span::new(block.range.start, block.range.end)),
-            };
-            match configuration(&plain) {
-                Some(roots) => self.roots.extend(roots.into_iter().map(|root| match place {
-                    Ok(by) => root.shifted(by),
-                    Err(span) => root.at_one_place(span),
-                })),
-                // Documents leave things out.
-                None if plain.contains("...") || plain.contains('…') => {}
-                None if MISSED.iter().any(|mark| plain.contains(mark)) => {
-                    self.missed.get_or_insert(all.map_or(block.range.start, |span| span.start as usize));
-                }
-                None => {}
+            if block.escaped {
+                let mapped = Mapped::of_html(inner, block.range.start);
+                self.block(&mapped.text, &|span| place(mapped.place(span)));
+            } else {
+                let shifted = |span: Span| {
+                    let by = block.range.start;
+                    place(Span::new(span.start as usize + by, span.end as usize + by))
+                };
+                self.block(inner, &shifted);
             }
         }
         for Link { range, root } in link::links(text, MOST) {
-            let span = all.unwrap_or_else(|| Span::new(range.start, range.end));
+            let span = place(Span::new(range.start, range.end));
             self.roots.push(root.placed(&Pointer::root()).at_one_place(span));
+        }
+    }
+
+    /// Reads a block of code as a configuration, where it is one.
+    fn block(&mut self, text: &str, place: &dyn Fn(Span) -> Span) {
+        if !MARKS.iter().any(|mark| text.contains(mark)) {
+            return;
+        }
+        match configuration(text) {
+            Some(roots) => self.roots.extend(roots.into_iter().map(|root| root.moved(place))),
+            // Documents leave things out.
+            None if text.contains("...") || text.contains('…') => {}
+            None if MISSED.iter().any(|mark| text.contains(mark)) => {
+                self.missed.get_or_insert(place(Span::default()).start as usize);
+            }
+            None => {}
         }
     }
 }
@@ -190,11 +209,6 @@ fn configuration(text: &str) -> Option<Vec<Node>> {
 }
 
 impl Node {
-    /// The same, read from a text that begins so far behind the document's.
-    fn shifted(self, by: usize) -> Self {
-        self.moved(&|span| Span::new(span.start as usize + by, span.end as usize + by))
-    }
-
     /// The same, read from a text that was put in braces: its own braces stand nowhere in that text.
     fn unwrapped(self, length: usize) -> Self {
         let back = |at: u32| (at as usize).saturating_sub(1).min(length);
@@ -206,7 +220,7 @@ impl Node {
         self.moved(&|_| place)
     }
 
-    fn moved(mut self, to: &impl Fn(Span) -> Span) -> Self {
+    fn moved(mut self, to: &dyn Fn(Span) -> Span) -> Self {
         self.span = to(self.span);
         self.value = match self.value {
             Value::List(items) => Value::List(items.into_iter().map(|item| item.moved(to)).collect()),

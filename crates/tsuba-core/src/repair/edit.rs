@@ -71,6 +71,14 @@ fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
     };
     let quote = old.chars().next().filter(|quote| matches!(quote, '"' | '\''));
     let quote = quote.filter(|quote| old.len() > 1 && old.ends_with(*quote));
+    let plain = |c: char| c.is_ascii_alphanumeric() || "./:_-@=~+".contains(c);
+    let reference = new.strip_prefix("${").and_then(|rest| rest.strip_suffix('}'));
+    let safe = reference.unwrap_or(new).chars().all(plain);
+    // In a notebook, and in HTML, the quotes are written as escapes; what needs none itself can stand between them.
+    let escapes = ["\\\"", "&quot;"];
+    if let Some(escape) = escapes.into_iter().find(|escape| old.starts_with(escape) && old.ends_with(escape)) {
+        return (safe && old.len() >= 2 * escape.len()).then(|| format!("{escape}{new}{escape}"));
+    }
     match (quote, notation) {
         // Long strings of several lines are left alone.
         _ if old.starts_with("\"\"\"") || old.starts_with("'''") => None,
@@ -80,14 +88,10 @@ fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
         (Some(quote), _) => Some(format!("{quote}{}{quote}", escaped(quote))),
         // A part of a value, or a value without quotes: only what can stand there as it is.
         (None, _) => {
-            let plain = |c: char| c.is_ascii_alphanumeric() || "./:_-@=~+".contains(c);
-            let reference = new.strip_prefix("${").and_then(|rest| rest.strip_suffix('}'));
-            let inner = reference.unwrap_or(new);
             let first = new.chars().next()?;
             // What began so before may begin so again.
             let begins = !"@:-~=".contains(first) || old.starts_with(first);
-            let safe = inner.chars().all(plain) && begins && !new.ends_with(':');
-            safe.then(|| new.to_owned())
+            (safe && begins && !new.ends_with(':')).then(|| new.to_owned())
         }
     }
 }

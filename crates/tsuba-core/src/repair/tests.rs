@@ -270,7 +270,7 @@ fn deployment_files_and_texts_are_mended_where_that_is_safe() {
             r#"{{ "mcpServers": {{ "t": {{ "command": "docker", "args": ["run", "saltmarsh/tides:1.2.0@{digest}"] }} }} }}"#
         );
         let mut known = Known::of(&[studied("o.json", &other)]);
-        for path in ["compose.yaml", "Dockerfile", "README.md", "deploy.yaml", "tide.service"] {
+        for path in ["compose.yaml", "Dockerfile", "README.md", "deploy.yaml", "tide.service", "a.ipynb", "a.html"] {
             known.note(
                 path,
                 [(crate::understand::launch::Source::Npm, "@saltmarsh/tides".to_owned(), "2.4.1".to_owned())],
@@ -298,6 +298,17 @@ fn deployment_files_and_texts_are_mended_where_that_is_safe() {
             "tide.service",
             "[Service]\nUser=crew\nExecStart=/usr/bin/npx -y @saltmarsh/tides --mcp --host 0.0.0.0\n",
             "[Service]\nUser=crew\nExecStart=/usr/bin/npx -y @saltmarsh/tides@2.4.1 --mcp --host 127.0.0.1\n",
+        ),
+        // Between quotes that are escapes themselves.
+        (
+            "a.ipynb",
+            r#"{"cells": [{"source": ["```json\n", "{\"mcpServers\": {\"t\": {\"command\": \"npx\", \"args\": [\"@saltmarsh/tides\"], \"env\": {\"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\"}}}}\n", "```"]}]}"#,
+            r#"{"cells": [{"source": ["```json\n", "{\"mcpServers\": {\"t\": {\"command\": \"npx\", \"args\": [\"@saltmarsh/tides@2.4.1\"], \"env\": {\"TIDE_TOKEN\": \"${TIDE_TOKEN}\"}}}}\n", "```"]}]}"#,
+        ),
+        (
+            "a.html",
+            "<pre>{&quot;mcpServers&quot;: {&quot;t&quot;: {&quot;command&quot;: &quot;npx&quot;, &quot;args&quot;: [&quot;@saltmarsh/tides&quot;]}}}</pre>",
+            "<pre>{&quot;mcpServers&quot;: {&quot;t&quot;: {&quot;command&quot;: &quot;npx&quot;, &quot;args&quot;: [&quot;@saltmarsh/tides@2.4.1&quot;]}}}</pre>",
         ),
         // What is put together from several places is nobody's to write, nor is what a link carries.
         (

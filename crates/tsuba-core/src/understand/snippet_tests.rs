@@ -59,14 +59,25 @@ fn fenced_blocks_are_read_where_they_stand() {
         (
             "page.html",
             "<p>Add</p><pre><code>{ &quot;mcpServers&quot;: { &quot;tide&quot;: { &quot;url&quot;: &quot;http://tides.example/mcp&quot; } } }</code></pre>",
-            "snippet tide: medium exposure/plain-http 1:22 /mcpServers/tide/url",
+            "snippet tide: medium exposure/plain-http 1:87 /mcpServers/tide/url",
         ),
         (
             "note.ipynb",
             r#"{"cells": [{"cell_type": "markdown", "source": ["```json\n", "{\"mcpServers\": {\"tide\": {\"url\": \"http://tides.example/mcp\"}}}\n", "```"]}]}"#,
-            "snippet tide: medium exposure/plain-http 1:48 /mcpServers/tide/url",
+            "snippet tide: medium exposure/plain-http 1:101 /mcpServers/tide/url",
+        ),
+        // One string for the whole cell, and a line that adds a server.
+        (
+            "note.ipynb",
+            r##"{"cells": [{"source": "# A\n\n```sh\nagent mcp add tide -- npx -y @saltmarsh/tide-table\n```"}]}"##,
+            "snippet tide: medium supply/unpinned 1:67 /mcpServers/tide/args/1",
         ),
         // Look-alikes.
+        (
+            "note.ipynb",
+            r#"{"cells": [{"source": ["print(\"mcpServers\")\n"], "outputs": [{"text": ["```\n{\"mcpServers\": {\"a\": {\"command\": \"a\"}}}\n```"]}]}]}"#,
+            "other",
+        ),
         ("README.md", "The key `mcpServers` names servers.\n", "other"),
         ("README.md", "```json\n{ \"name\": \"mcp\", \"scripts\": { \"url\": \"x\" } }\n```\n", "other"),
         ("README.md", "```json\n{ \"mcpServers\": { \"tide\": { ... } } }\n```\n", "other"),
