@@ -88,13 +88,13 @@ impl Found {
             }
             if block.escaped {
                 let mapped = Mapped::of_html(inner, block.range.start);
-                self.block(&mapped.text, &|span| place(mapped.place(span)));
+                self.block(&mapped.text, block.code, &|span| place(mapped.place(span)));
             } else {
                 let shifted = |span: Span| {
                     let by = block.range.start;
                     place(Span::new(span.start as usize + by, span.end as usize + by))
                 };
-                self.block(inner, &shifted);
+                self.block(inner, block.code, &shifted);
             }
         }
         for Link { range, root } in link::links(text, MOST) {
@@ -103,15 +103,15 @@ impl Found {
         }
     }
 
-    /// Reads a block of code as a configuration, where it is one.
-    fn block(&mut self, text: &str, place: &dyn Fn(Span) -> Span) {
+    /// Reads a block as a configuration, where it is one. A program that makes one (`code`) is none.
+    fn block(&mut self, text: &str, code: bool, place: &dyn Fn(Span) -> Span) {
         if !MARKS.iter().any(|mark| text.contains(mark)) {
             return;
         }
         match configuration(text) {
             Some(roots) => self.roots.extend(roots.into_iter().map(|root| root.moved(place))),
             // Documents leave things out.
-            None if text.contains("...") || text.contains('…') => {}
+            None if code || text.contains("...") || text.contains('…') => {}
             None if MISSED.iter().any(|mark| text.contains(mark)) => {
                 self.missed.get_or_insert(place(Span::default()).start as usize);
             }
@@ -125,12 +125,24 @@ struct Block {
     range: core::ops::Range<usize>,
     /// Is it written with HTML's entities?
     escaped: bool,
+    /// Does it say that it is a program's text?
+    code: bool,
+}
+
+/// Names of notations of data, as they stand behind a fence.
+const DATA: &[&str] = &["json", "jsonc", "json5", "yaml", "yml", "toml", "text", "txt", "plaintext", "config", "conf"];
+
+/// Does what stands behind a fence name a program's language?
+fn is_code(info: &str) -> bool {
+    let word =
+        info.trim().split(|c: char| !(c.is_ascii_alphanumeric() || c == '+' || c == '#')).next().unwrap_or_default();
+    !word.is_empty() && !DATA.contains(&word.to_ascii_lowercase().as_str())
 }
 
 /// Fenced blocks (CommonMark 0.31, 4.5) and preformatted text of HTML.
 fn blocks(text: &str) -> Vec<Block> {
     let mut out = Vec::new();
-    let (mut at, mut open): (usize, Option<(char, usize, usize)>) = (0, None);
+    let (mut at, mut open): (usize, Option<(char, usize, usize, bool)>) = (0, None);
     for line in text.split_inclusive('\n') {
         // In a quotation or a list the fence stands behind their marks.
         let trimmed = line.trim_start_matches([' ', '\t', '>']);
@@ -138,19 +150,19 @@ fn blocks(text: &str) -> Vec<Block> {
         let length = trimmed.len() - trimmed.trim_start_matches(mark).len();
         let fence = matches!(mark, '`' | '~') && length >= 3;
         match open {
-            Some((kind, least, from))
+            Some((kind, least, from, code))
                 if fence && mark == kind && length >= least && trimmed.trim_end().len() == length =>
             {
-                out.push(Block { range: from..at, escaped: false });
+                out.push(Block { range: from..at, escaped: false, code });
                 open = None;
             }
-            None if fence => open = Some((mark, length, at + line.len())),
+            None if fence => open = Some((mark, length, at + line.len(), is_code(trimmed.trim_start_matches(mark)))),
             _ => {}
         }
         at += line.len();
     }
-    if let Some((_, _, from)) = open {
-        out.push(Block { range: from..text.len(), escaped: false });
+    if let Some((_, _, from, code)) = open {
+        out.push(Block { range: from..text.len(), escaped: false, code });
     }
     out.extend(preformatted(text));
     out
@@ -183,7 +195,7 @@ fn preformatted(text: &str) -> Vec<Block> {
         let skip = if code.to_ascii_lowercase().starts_with("<code") { code.find('>').map_or(0, |n| n + 1) } else { 0 };
         let tail = inner.to_ascii_lowercase().rfind("</code").unwrap_or(inner.len());
         let range = (start + lead + skip).min(start + tail)..start + tail;
-        out.push(Block { range, escaped: true });
+        out.push(Block { range, escaped: true, code: false });
         at = end.max(open + 4);
     }
     out

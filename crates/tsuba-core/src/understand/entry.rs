@@ -1,9 +1,9 @@
 //! One entry: everything a setup says about one server, understood.
 
 use super::credential::Lexicon;
-use super::deploy::Made;
+use super::deploy::{Made, speaks_of_servers};
 use super::handed::{self, Handed};
-use super::launch::{Plan, Step, StepKind, unwrap};
+use super::launch::{Container, Plan, Step, StepKind, program_name, unwrap};
 use super::reach::{self, Reach};
 use super::remote::Remote;
 use super::setup::Server;
@@ -143,13 +143,31 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
     let server =
         Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, around: &made.node };
     let mut entry = understand(document, &server, lexicon);
-    // Scripts that are fetched while it is built run with whatever they bring.
+    let starts = entry.command.iter().map(|word| program_name(&word.text)).collect::<BTreeSet<_>>();
+    // Scripts that are fetched while it is built run with whatever they bring, and servers that are installed then are what is started later.
     for line in &made.lines {
         let word = |text: &str| line.with_text(text);
         let plan = unwrap(&document.text, &[word("sh"), word("-c"), line.clone()]);
-        let scripts = plan.steps.into_iter().filter(|step| matches!(step.kind, StepKind::RemoteScript(_)));
+        let told = plan.steps.into_iter().filter(|step| match &step.kind {
+            StepKind::RemoteScript(_) => true,
+            StepKind::Package(package) => {
+                let program = package.name.rsplit('/').next().unwrap_or(&package.name);
+                speaks_of_servers(&package.name) || starts.contains(&program.to_ascii_lowercase())
+            }
+            StepKind::Wrapper
+            | StepKind::Container(_)
+            | StepKind::Script(_)
+            | StepKind::Inline(_)
+            | StepKind::Program => false,
+        });
         if let Some(own) = &mut entry.plan {
-            own.steps.splice(0..0, scripts.map(|step| Step { aside: true, ..step }));
+            own.steps.splice(0..0, told.map(|step| Step { aside: true, ..step }));
+        }
+    }
+    for image in &made.images {
+        let taken = Step { aside: true, ..Step::new(image, StepKind::Container(Container::of_image(image))) };
+        if let Some(own) = &mut entry.plan {
+            own.steps.insert(0, taken);
         }
     }
     entry

@@ -208,7 +208,7 @@ fn bundle(root: &Node) -> Option<(Vec<Made>, Manifest)> {
             unmarked.push(Located { text: member.key.text.clone(), span: member.key.span, pointer });
         }
     }
-    let made = Made { name: name.clone(), pointer: at.clone(), node: config.clone().placed(&at), lines: Vec::new() };
+    let made = Made::whole(name.clone(), at.clone(), config.clone().placed(&at));
     let manifest = Manifest {
         name: Some(name),
         version: field("version"),
@@ -237,7 +237,7 @@ fn unfilled(root: &Node, keys: &[&str]) -> Vec<Located> {
 
 fn made_of(name: &Located, at: &Pointer, span: Span, members: Vec<Member>) -> Made {
     let node = Node::new(span, Value::Map(members));
-    Made { name: Located { pointer: at.clone(), ..name.clone() }, pointer: at.clone(), node, lines: Vec::new() }
+    Made::whole(Located { pointer: at.clone(), ..name.clone() }, at.clone(), node)
 }
 
 fn member(text: &str, value: Node, span: Span) -> Member {

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "a package or image is named by a tag that moves",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} is started {how}",
+    says: "{what} is {how}",
     why: "A tag such as latest, a channel or a branch names whatever its owner last published: the next start may run other code than was reviewed.",
     fix: "Name the exact version, commit or digest that was reviewed.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@latest"] } } }"#,
@@ -26,7 +26,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         };
         let hit = out.hit(&package.spec);
         hit.word("what", &package.name)
-            .word("how", how)
+            .word("how", format!("started {how}"))
             .corrected(shared::with_version(package))
             .because_if(package.beside, Circumstance::Beside);
         weigh(hit, package.variable());
@@ -34,7 +34,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             hit.mend(known);
         }
     }
-    for (_, container) in plan.containers() {
+    for (step, container) in plan.containers() {
         let reference = &container.reference;
         let how = match (reference.pin(), &reference.variable) {
             (Pin::Moving, Some(variable)) => varied(variable),
@@ -43,7 +43,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             (Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage, _) => continue,
         };
         let hit = out.hit(&container.image);
-        hit.word("what", format!("the image {}", reference.name())).word("how", how);
+        hit.word("what", format!("the image {}", reference.name()))
+            .word("how", format!("{} {how}", if step.aside { "used in the build" } else { "started" }));
+        hit.because_if(step.aside, Circumstance::Beside);
         weigh(hit, reference.variable.as_deref());
         if let Some(known) = shared::known_digest(entries.entry, container) {
             hit.mend(known);

@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
 use crate::understand::launch::Pin;
 
@@ -18,11 +18,14 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
-    for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
+    for (step, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
         if let (Pin::Exact, Some(tag)) = (container.reference.pin(), &container.reference.tag) {
             let corrected = format!("{}@<digest of the image you reviewed>", container.image.text);
             let hit = out.hit(&container.image);
-            hit.word("image", container.reference.name()).word("tag", tag).corrected(corrected);
+            hit.word("image", container.reference.name())
+                .word("tag", tag)
+                .corrected(corrected)
+                .because_if(step.aside, Circumstance::Beside);
             if let Some(known) = shared::known_digest(entries.entry, container) {
                 hit.mend(known);
             }

@@ -44,6 +44,7 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     running.env = Some(Node::new(root.span, Value::Map(env)));
     let runs = steps.iter().filter(|step| step.key.text == "RUN");
     running.lines = runs.filter_map(|step| step.value.located(Pointer::root().key("RUN"))).collect();
+    running.images = taken_from(document, steps, &stages, running.image.as_ref());
     let told =
         steps.iter().filter(|step| matches!(step.key.text.as_str(), "RUN" | "COPY" | "ADD" | "LABEL" | "WORKDIR"));
     running.about = told.filter_map(|step| step.value.text().map(str::to_owned)).collect();
@@ -58,6 +59,35 @@ fn stages(steps: &[Member]) -> BTreeMap<String, usize> {
         Some(((*name?).to_owned(), at))
     });
     named.collect()
+}
+
+/// Images besides the last stage's own that something is taken from: what other stages begin with, and `COPY --from` (a stage's name or
+/// number is no image).
+fn taken_from(
+    document: &Document,
+    steps: &[Member],
+    stages: &BTreeMap<String, usize>,
+    own: Option<&Node>,
+) -> Vec<Located> {
+    /// More of one file are not looked at.
+    const MOST: usize = 100;
+    let is_image = |image: &Located| {
+        let text = image.text.as_str();
+        !stages.contains_key(text) && text != "scratch" && text.parse::<usize>().is_err()
+    };
+    let found = steps.iter().filter_map(|step| match step.key.text.as_str() {
+        "FROM" => image_of(document, step),
+        "COPY" => {
+            let line = step.value.located(Pointer::root().key("COPY"))?;
+            let option = line.text.split_whitespace().find(|word| word.starts_with("--from="))?;
+            let start = line.text.find(option)? + "--from=".len();
+            let end = start + option.len() - "--from=".len();
+            Some(line.part(&document.text, start..end))
+        }
+        _ => None,
+    });
+    let mut seen: BTreeSet<String> = own.and_then(Node::text).map(str::to_owned).into_iter().collect();
+    found.filter(is_image).filter(|image| seen.insert(image.text.clone())).take(MOST).collect()
 }
 
 /// The image that a stage begins with.

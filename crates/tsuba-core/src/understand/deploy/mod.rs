@@ -39,6 +39,15 @@ pub(crate) struct Made {
     pub(crate) node: Node,
     /// Shell lines that are run while it is built.
     pub(crate) lines: Vec<Located>,
+    /// Images that something is taken from while it is built.
+    pub(crate) images: Vec<Located>,
+}
+
+impl Made {
+    /// A server that is written as a client has it, at another place than a client would write it.
+    pub(crate) fn whole(name: Located, pointer: Pointer, node: Node) -> Self {
+        Self { name, pointer, node, lines: Vec::new(), images: Vec::new() }
+    }
 }
 
 /// What of a document runs tool servers, and what kind of document that makes it.
@@ -87,6 +96,7 @@ struct Running {
     command: Vec<Node>,
     env: Option<Node>,
     lines: Vec<Located>,
+    images: Vec<Located>,
     /// Other words that may say what it is.
     about: Vec<String>,
 }
@@ -102,6 +112,7 @@ impl Running {
             command: Vec::new(),
             env: None,
             lines: Vec::new(),
+            images: Vec::new(),
             about: Vec::new(),
         }
     }
@@ -148,7 +159,7 @@ impl Running {
         ];
         members.extend(self.env.map(|env| member("env", env)));
         let node = Node::new(self.span, Value::Map(members));
-        Some(Made { name: self.name, pointer: self.pointer, node, lines: self.lines })
+        Some(Made { name: self.name, pointer: self.pointer, node, lines: self.lines, images: self.images })
     }
 }
 

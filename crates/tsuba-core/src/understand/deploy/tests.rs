@@ -249,13 +249,20 @@ fn image_build_files() {
     assert_eq!(
         found("tide/Dockerfile", IMAGE),
         "image tide: power/elevated 7:6 /USER; secret/plaintext 3:14 /ARG/CREW_KEY; secret/plaintext 6:16 /ENV/TIDE_TOKEN; \
-         supply/moving-tag 5:6 /FROM; supply/remote-script 4:16 /RUN; supply/unpinned 9:19 /CMD/2"
+         supply/moving-tag 2:6 /FROM; supply/moving-tag 5:6 /FROM; supply/remote-script 4:16 /RUN; \
+         supply/unpinned 9:19 /CMD/2"
     );
     let clean = "FROM node:22.1.0@sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\nRUN npm install --ignore-scripts\nUSER crew\nENV TIDE_TOKEN=\"\"\nCMD [\"node\", \"mcp.js\"]\n";
     assert_eq!(found("tide/Dockerfile", clean), "image tide: ");
     let web =
         "FROM node\nENV KEY=q8ZkXv2LmPw0TyRbN4sJ7dHf\nRUN curl https://x.example/a | sh\nUSER root\nCMD npm start\n";
     assert_eq!(found("web/Dockerfile", web), "other");
+    // Tools that are copied from other images, and servers that are installed while it is built; what else is installed is not theirs.
+    let built = "FROM saltmarsh/base:1.0.0 AS base\nCOPY --from=saltmarsh/tools:latest /x /bin/\nFROM base\nCOPY --from=base /a /b\nCOPY --from=0 /a /b\nRUN pip install --no-cache-dir tide-mcp wheel && npm i -g @saltmarsh/berths eslint\nCMD [\"berths\"]\n";
+    assert_eq!(
+        found("tide/Dockerfile", built),
+        "image tide: supply/moving-tag 2:13 /COPY; supply/no-digest 1:6 /FROM; supply/unpinned 6:32 /RUN; supply/unpinned 6:59 /RUN"
+    );
     // The last stage is begun from an earlier one: that one's image counts.
     let staged = "FROM saltmarsh/base AS base\nFROM base\nCMD [\"mcp\"]\n";
     assert_eq!(found("Dockerfile", staged), "image Dockerfile: supply/moving-tag 1:6 /FROM");

@@ -49,7 +49,7 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
         }
     }
     let node = Node::new(service.span, Value::Map(members));
-    vec![Made { name, pointer: at, node, lines: Vec::new() }]
+    vec![Made::whole(name, at, node)]
 }
 
 /// `Environment=NAME=value "OTHER=with blanks"`, any number of times.

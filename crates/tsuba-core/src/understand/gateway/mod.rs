@@ -158,7 +158,7 @@ impl Seen<'_> {
         for target in target::of(node, at, way) {
             self.sure |= target.sure;
             self.routes.push((place.clone(), way.covered));
-            self.made.push(Made { name: place.clone(), pointer: target.at, node: target.node, lines: Vec::new() });
+            self.made.push(Made::whole(place.clone(), target.at, target.node));
         }
     }
 

@@ -23,6 +23,18 @@ pub struct Container {
 }
 
 impl Container {
+    /// What is only an image: nothing of it is started here.
+    pub(crate) fn of_image(image: &Located) -> Self {
+        Self {
+            engine: String::new(),
+            image: image.clone(),
+            reference: ImageRef::parse(&image.text),
+            mounts: Vec::new(),
+            published: Vec::new(),
+            flags: Vec::new(),
+        }
+    }
+
     /// The values of an option.
     pub fn values<'c>(&'c self, names: &'c [&str]) -> impl Iterator<Item = &'c Located> {
         self.flags

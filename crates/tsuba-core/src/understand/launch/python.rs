@@ -135,6 +135,15 @@ fn project(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located], b
     let parsed = options::parse(unwrapper.source, args, &with_value);
     unwrapper.plan.env_files.extend(parsed.values(&["--env-file"]).cloned());
     let with: Vec<Located> = parsed.values(&["--with", "-w"]).cloned().collect();
+    let module = parsed.values(&["-m", "--module"]).next();
+    // The protocol's own tool, and one like it, start the server in a file that is named to them.
+    let hosts = |word: &Located| matches!(word.text.as_str(), "mcp" | "fastmcp");
+    let wraps = |word: &Located| hosts(word) || super::wrappers::is_starter(&super::program_name(&word.text));
+    // `uv run --with tide-mcp tide-mcp`: what is asked for beside the project is what is started.
+    let command = parsed.rest.first().filter(|word| module.is_none() && !wraps(word));
+    let started = |word: &Located| command.is_some_and(|command| spec::pypi("", word).name == command.text);
+    let (own, with): (Vec<Located>, Vec<Located>) =
+        with.iter().flat_map(|word| split_list(unwrapper.source, word)).partition(started);
     beside(unwrapper, program, "uv run", &with);
     let options: Vec<Located> = before.iter().chain(parsed.consumed).cloned().collect();
     let folder = parsed
@@ -142,7 +151,7 @@ fn project(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located], b
         .next()
         .or_else(|| outer.values(&["--directory", "--project"]).next())
         .cloned();
-    if let Some(module) = parsed.values(&["-m", "--module"]).next() {
+    if let Some(module) = module {
         let script = folder.unwrap_or_else(|| module.with_text(format!("-m {}", module.text)));
         return unwrapper.server(program, StepKind::Script(script), parsed.rest, &options);
     }
@@ -152,11 +161,12 @@ fn project(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Located], b
     if word.text.starts_with("https://") || word.text.starts_with("http://") {
         return unwrapper.server(program, StepKind::RemoteScript(word.clone()), rest, &options);
     }
-    // The protocol's own tool, and one like it, start the server in a file that is named to them.
-    let hosts = matches!(word.text.as_str(), "mcp" | "fastmcp");
-    if hosts || super::wrappers::is_starter(&super::program_name(&word.text)) {
+    if wraps(word) {
         unwrapper.wrapper(program, &options);
         return unwrapper.run(parsed.rest);
+    }
+    if let Some(own) = own.first() {
+        return unwrapper.package(program, spec::pypi("uv run", own), rest, &options);
     }
     // A file is the script; a bare command belongs to the project in the folder.
     let is_file = word.text.ends_with(".py") || word.text.contains('/');

@@ -95,6 +95,10 @@ fn chains_are_unwrapped_to_the_server() {
         (r#"["uvx", "--with", "a,b==1", "tide"]"#.into(), "uvx pypi a@,b==1 range > !uvx pypi tide@- none"),
         (r#"["uv", "tool", "run", "tide"]"#.into(), "!uv tool run pypi tide@- none"),
         (r#"["uv", "--directory", "/srv/tide", "run", "tide"]"#.into(), "!uv script /srv/tide"),
+        (
+            r#"["uv", "run", "--with", "tide-mcp==1.2.0", "--python", "3.13", "tide-mcp"]"#.into(),
+            "!uv run pypi tide-mcp@1.2.0 exact",
+        ),
         (r#"["uv", "run", "--with", "mcp", "server.py"]"#.into(), "uv run pypi mcp@- none > !uv script server.py"),
         (r#"["uv", "run", "https://files.example/s.py"]"#.into(), "!remote https://files.example/s.py"),
         (r#"["uv", "run", "python", "-m", "tide"]"#.into(), "uv > !python script -m tide"),
