@@ -26,7 +26,7 @@ impl Container {
     /// What is only an image: nothing of it is started here.
     pub(crate) fn of_image(image: &Located) -> Self {
         Self {
-            engine: String::new(),
+            engine: "build".to_owned(),
             image: image.clone(),
             reference: ImageRef::parse(&image.text),
             mounts: Vec::new(),
