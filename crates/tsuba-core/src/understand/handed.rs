@@ -2,7 +2,7 @@
 
 use super::REFERENCE;
 use super::beside::Beside;
-use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why, next_token};
+use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
 use super::entry::Entry;
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
@@ -263,12 +263,11 @@ pub(super) fn loose(
     dedup(out)
 }
 
-/// Catalogued tokens in the text that nothing else has accounted for.
+/// Tokens of known forms in the text that nothing else has accounted for.
 fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Handed>) {
     let mut known: Vec<Span> =
         entries.iter().flat_map(|e| &e.handed).chain(out.iter()).map(|handed| handed.value.span).collect();
     known.sort_unstable();
-    let mut from = 0;
     // A setup is small; what follows behind this in a file that is not is searched only inside its entries.
     const SEARCHED: usize = 8 * 1024 * 1024;
     let mut end = source.len().min(SEARCHED);
@@ -276,12 +275,10 @@ fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<H
         end -= 1;
     }
     let source = source.get(..end).unwrap_or(source);
-    while let Some((range, format, checksum)) = next_token(source, from) {
-        from = range.end;
+    for (range, why) in lexicon.tokens(source) {
         let (span, token) = (Span::new(range.start, range.end), source.get(range).unwrap_or_default());
         let next = known.partition_point(|k| k.end <= span.start);
-        let overlaps = known.get(next).is_some_and(|k| k.start < span.end);
-        if overlaps || lexicon.is_sample(token, format) {
+        if known.get(next).is_some_and(|k| k.start < span.end) {
             continue;
         }
         out.push(Handed {
@@ -289,7 +286,7 @@ fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<H
             name: String::new(),
             value: Located { text: token.to_owned(), span, pointer: Pointer::root() },
             kind: Kind::Plaintext,
-            why: Why::Format(format, checksum),
+            why,
             trivial: false,
             weak: false,
         });

@@ -80,7 +80,13 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
         Ok(document) => document,
         Err(failed) => {
             let (unreadable, input) = *failed;
-            let looks = [setup::looks_like_setup, looks_like_listing, looks_like_papers, deploy::looks_like_deployment];
+            let looks = [
+                setup::looks_like_setup,
+                looks_like_listing,
+                looks_like_papers,
+                deploy::looks_like_deployment,
+                gateway::looks_like_gateway,
+            ];
             if !looks.iter().any(|looks| looks(&input.bytes)) {
                 return Outcome::Other;
             }

@@ -1,5 +1,6 @@
 use crate::judge::{Check, Circumstance, Confidence, Out, Rule, Severity, Verdict};
 use crate::prelude::*;
+use crate::text::Span;
 use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
@@ -30,14 +31,12 @@ fn check(study: &Study, out: &mut Out<'_>) {
         let what = "looks at the tokens of those who bring one, and lets in whoever brings none";
         out.hit(optional).word("what", what).because_if(!open, Circumstance::Weak);
     }
-    for route in &gateway.open_routes {
-        let what = format!("checks who calls elsewhere, and nobody who calls {}", route.text);
-        // A server's own findings decide on it: the others behind the gateway are guarded.
-        let hit = match study.entries.iter().position(|entry| entry.name == *route) {
-            Some(entry) => out.hit_of(entry, route),
-            None => out.hit(route),
-        };
-        hit.word("what", what).because_if(!open, Circumstance::Weak);
+    // A server's own findings decide on it: the others behind the gateway are guarded.
+    let routes: BTreeSet<Span> = gateway.open_routes.iter().map(|route| route.span).collect();
+    let behind = study.entries.iter().enumerate().filter(|(_, entry)| routes.contains(&entry.name.span));
+    for (index, entry) in behind {
+        let what = format!("checks who calls elsewhere, and nobody who calls {}", entry.name.text);
+        out.hit_of(index, &entry.name).word("what", what).because_if(!open, Circumstance::Weak);
     }
     if let Some(origin) = &gateway.any_origin {
         out.hit(origin).word("what", "lets every web page call").because(Circumstance::Weak);

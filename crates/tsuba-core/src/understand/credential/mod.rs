@@ -373,6 +373,28 @@ impl Lexicon {
         self.is_placeholder(body) || token.contains("EXAMPLE")
     }
 
+    /// Every token of a known form in a text, catalogued or the company's own, but for samples.
+    pub(crate) fn tokens(&self, text: &str) -> Vec<(Range<usize>, Why)> {
+        let mut out = Vec::new();
+        let mut from = 0;
+        while let Some((range, format, checksum)) = next_token(text, from) {
+            from = range.end;
+            if !self.is_sample(text.get(range.clone()).unwrap_or_default(), format) {
+                out.push((range, Why::Format(format, checksum)));
+            }
+        }
+        from = 0;
+        while let Some((range, format)) = self.vocabulary.next(text, from) {
+            from = range.end;
+            if !format.public {
+                out.push((range, Why::Own(format.name.clone())));
+            }
+        }
+        out.sort_by_key(|(range, _)| (range.start, core::cmp::Reverse(range.end)));
+        out.dedup_by(|next, kept| next.0.start < kept.0.end);
+        out
+    }
+
     /// Does a value look like made by a generator? For values whose name or place already points that way.
     pub(crate) fn is_random(&self, value: &str) -> bool {
         let length = value.len();

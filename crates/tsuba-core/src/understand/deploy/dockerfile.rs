@@ -4,6 +4,7 @@ use super::{Made, Running};
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer};
+use crate::understand::launch::varied::filled;
 
 pub(super) fn made(document: &Document) -> Vec<Made> {
     let Some(root) = document.roots.first() else { return Vec::new() };
@@ -12,11 +13,13 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     let Some(base) = from.and_then(|at| steps.get(at)) else { return Vec::new() };
     let stages = stages(steps);
     // The image of an earlier stage is that stage's own.
-    let mut image = image_of(document, base);
+    let defaults = defaults(steps);
+    let image_of = |step: &Member| image_of(document, step, &defaults);
+    let mut image = image_of(base);
     // Stages may name each other in a circle: none is passed twice.
     for _ in 0..stages.len() {
         let earlier = image.as_ref().and_then(|image| stages.get(&image.text)).and_then(|at| steps.get(*at));
-        image = earlier.map_or(image, |earlier| image_of(document, earlier));
+        image = earlier.map_or(image, image_of);
     }
     let at = Pointer::root().key("FROM");
     let name = Located { text: name(document), span: base.key.span, pointer: at.clone() };
@@ -44,7 +47,7 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     running.env = Some(Node::new(root.span, Value::Map(env)));
     let runs = steps.iter().filter(|step| step.key.text == "RUN");
     running.lines = runs.filter_map(|step| step.value.located(Pointer::root().key("RUN"))).collect();
-    running.images = taken_from(document, steps, &stages, running.image.as_ref());
+    running.images = taken_from(document, steps, (&stages, &defaults), running.image.as_ref());
     let told =
         steps.iter().filter(|step| matches!(step.key.text.as_str(), "RUN" | "COPY" | "ADD" | "LABEL" | "WORKDIR"));
     running.about = told.filter_map(|step| step.value.text().map(str::to_owned)).collect();
@@ -66,7 +69,7 @@ fn stages(steps: &[Member]) -> BTreeMap<String, usize> {
 fn taken_from(
     document: &Document,
     steps: &[Member],
-    stages: &BTreeMap<String, usize>,
+    (stages, defaults): (&BTreeMap<String, usize>, &BTreeMap<&str, &str>),
     own: Option<&Node>,
 ) -> Vec<Located> {
     /// More of one file are not looked at.
@@ -76,7 +79,7 @@ fn taken_from(
         !stages.contains_key(text) && text != "scratch" && text.parse::<usize>().is_err()
     };
     let found = steps.iter().filter_map(|step| match step.key.text.as_str() {
-        "FROM" => image_of(document, step),
+        "FROM" => image_of(document, step, defaults),
         "COPY" => {
             let line = step.value.located(Pointer::root().key("COPY"))?;
             let option = line.text.split_whitespace().find(|word| word.starts_with("--from="))?;
@@ -90,12 +93,22 @@ fn taken_from(
     found.filter(is_image).filter(|image| seen.insert(image.text.clone())).take(MOST).collect()
 }
 
+/// What stands before the first stage for the images to be named with (`ARG TAG=1.4.2`).
+fn defaults(steps: &[Member]) -> BTreeMap<&str, &str> {
+    let before = steps.iter().take_while(|step| step.key.text != "FROM").filter(|step| step.key.text == "ARG");
+    let set = before.flat_map(|step| step.value.members());
+    set.filter_map(|member| Some((member.key.text.as_str(), member.value.text().filter(|text| !text.is_empty())?)))
+        .collect()
+}
+
 /// The image that a stage begins with.
-fn image_of(document: &Document, step: &Member) -> Option<Located> {
+fn image_of(document: &Document, step: &Member, defaults: &BTreeMap<&str, &str>) -> Option<Located> {
     let line = step.value.located(Pointer::root().key("FROM"))?;
     let image = line.text.split_whitespace().find(|word| !word.starts_with("--"))?;
     let start = line.text.find(image)?;
-    Some(line.part(&document.text, start..start + image.len()))
+    let written = line.part(&document.text, start..start + image.len());
+    let named = filled(image, |name| defaults.get(name).copied());
+    Some(written.with_text(named))
 }
 
 /// What the image is for: the folder that the file lies in.

@@ -263,6 +263,11 @@ fn image_build_files() {
         found("tide/Dockerfile", built),
         "image tide: supply/moving-tag 2:13 /COPY; supply/no-digest 1:6 /FROM; supply/unpinned 6:32 /RUN; supply/unpinned 6:59 /RUN"
     );
+    // What the image is named with stands before it.
+    let named = "ARG BASE=saltmarsh/base\nARG TAG=latest\nARG OTHER\nFROM ${BASE}:${TAG}\nCMD [\"mcp\"]\n";
+    assert_eq!(found("tide/Dockerfile", named), "image tide: supply/moving-tag 4:6 /FROM");
+    let exact = named.replace("=latest", "=1.4.2");
+    assert_eq!(found("tide/Dockerfile", &exact), "image tide: supply/no-digest 4:6 /FROM");
     // The last stage is begun from an earlier one: that one's image counts.
     let staged = "FROM saltmarsh/base AS base\nFROM base\nCMD [\"mcp\"]\n";
     assert_eq!(found("Dockerfile", staged), "image Dockerfile: supply/moving-tag 1:6 /FROM");

@@ -49,6 +49,13 @@ const MAX_SEARCH: usize = 12;
 /// More servers than this behind one gateway are not looked at.
 const MAX_TARGETS: usize = 10_000;
 
+/// Could these bytes route to tool servers? For files that cannot be parsed.
+pub(super) fn looks_like_gateway(bytes: &[u8]) -> bool {
+    let has = |words: &[&str]| words.iter().any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some());
+    let routes = has(&["routes:", "listeners:", "binds:", "routers:", "\"routes\"", "\"listeners\"", "[[routes]]"]);
+    routes && has(&["stdio:", "\"stdio\"", "mcp:", "/mcp", "mcpAuth", "transport = \"stdio\""])
+}
+
 /// The gateway that a document configures. `found` are the servers that it holds as a client does.
 pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<Gate> {
     if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {

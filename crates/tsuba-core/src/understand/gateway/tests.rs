@@ -184,6 +184,17 @@ fn other_gateways_and_settings_are_none() {
 }
 
 #[test]
+fn broken_ones_are_told() {
+    let unread = |text: &str| {
+        let input = Input { path: "g.yaml".into(), bytes: text.into(), ..Input::default() };
+        matches!(study(input, &Lexicon::default()), Outcome::Unread(..))
+    };
+    assert!(unread("listen: ':80'\nroutes: [ { path: /a, stdio: { cmd: a }\n"));
+    assert!(!unread("listen: ':80'\nroutes: [ { path: /shop, target: 'https://shop.example'\n"));
+    assert!(!unread("notes: [ about mcp: and more\n"));
+}
+
+#[test]
 fn a_gateway_of_many_routes_costs_their_number() {
     let routes: String = (0..20_000).map(|n| format!("- {{ path: /r{n}, stdio: {{ cmd: a }} }}\n")).collect();
     let study = studied("g.yaml", &format!("listen: ':80'\nroutes:\n{routes}")).unwrap();

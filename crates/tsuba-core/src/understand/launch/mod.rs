@@ -13,7 +13,7 @@ mod shells;
 mod spec;
 mod told;
 mod unwrap;
-mod varied;
+pub(crate) mod varied;
 mod windows;
 mod wrappers;
 

@@ -6,19 +6,28 @@ use core::ops::Range;
 
 /// The text with the defaults of its variables in their places (`${TAG:-1.4.2}`, `${TAG-1.4.2}`): that is started where nobody sets them.
 pub(super) fn settled(text: &str) -> Cow<'_, str> {
-    if !text.contains("${") {
-        return Cow::Borrowed(text);
-    }
+    if text.contains("${") { Cow::Owned(filled(text, |_| None)) } else { Cow::Borrowed(text) }
+}
+
+/// The text with what its variables stand for in their places, or their defaults. What has neither stays.
+pub(crate) fn filled<'v>(text: &'v str, value: impl Fn(&str) -> Option<&'v str>) -> String {
     let mut out = String::new();
     let mut from = 0;
     for range in references(text) {
-        let default = text.get(range.clone()).and_then(default);
+        let written = text.get(range.clone()).unwrap_or_default();
         out.push_str(text.get(from..range.start).unwrap_or_default());
-        out.push_str(default.or(text.get(range.clone())).unwrap_or_default());
+        out.push_str(name(written).and_then(&value).or_else(|| default(written)).unwrap_or(written));
         from = range.end;
     }
     out.push_str(text.get(from..).unwrap_or_default());
-    Cow::Owned(out)
+    out
+}
+
+/// The name of a variable: of `${NAME…}` or `$NAME`.
+fn name(reference: &str) -> Option<&str> {
+    let inner = reference.strip_prefix('$')?.trim_start_matches('{');
+    let end = inner.find(|c: char| !(c.is_ascii_alphanumeric() || c == '_')).unwrap_or(inner.len());
+    inner.get(..end).filter(|name| !name.is_empty())
 }
 
 fn default(reference: &str) -> Option<&str> {
@@ -61,6 +70,20 @@ mod tests {
             ("${", "${"),
         ] {
             assert_eq!(settled(text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn variables_are_filled_in() {
+        let value = |name: &str| (name == "TAG").then_some("1.4.2");
+        for (text, want) in [
+            ("a:$TAG", "a:1.4.2"),
+            ("a:${TAG}-slim", "a:1.4.2-slim"),
+            ("a:${TAG:-latest}", "a:1.4.2"),
+            ("${OTHER:-b}:${OTHER}", "b:${OTHER}"),
+            ("a:$TAGS", "a:$TAGS"),
+        ] {
+            assert_eq!(filled(text, value), want, "{text}");
         }
     }
 
