@@ -4,7 +4,7 @@ use crate::model::{EntryRow, Launch, ListingRow, Setup, Via};
 use crate::style::{cut, pad};
 use crate::text::count;
 use crate::{Look, Report, Tint};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 
 /// Writes the inventory for people: by setup, each entry with what it runs, is handed, and may touch.
@@ -217,7 +217,7 @@ fn version(source: &str, version: Option<&str>) -> String {
 
 /// What is handed over, in one line.
 pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
-    let told: Vec<String> = entry
+    let mut told: Vec<String> = entry
         .credentials
         .iter()
         .map(|c| {
@@ -228,5 +228,8 @@ pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
             }
         })
         .collect();
+    // What an option passes on and the environment sets is told once.
+    let mut seen = BTreeSet::new();
+    told.retain(|one| seen.insert(one.clone()));
     (!told.is_empty()).then(|| told.join(", "))
 }

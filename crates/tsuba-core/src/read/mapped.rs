@@ -60,6 +60,22 @@ impl Mapped {
         true
     }
 
+    /// Lines that are written from `at`, each behind so many marks of quotations.
+    pub(super) fn unquoted(written: &str, at: usize, depth: usize) -> Self {
+        let mut out = Self::default();
+        let mut from = at;
+        for line in written.split_inclusive('\n') {
+            let mut bare = line;
+            for _ in 0..depth {
+                let rest = bare.trim_start_matches([' ', '\t']).strip_prefix('>');
+                bare = rest.map_or(bare, |rest| rest.strip_prefix(' ').unwrap_or(rest));
+            }
+            out.push(bare, from + (line.len() - bare.len()));
+            from += line.len();
+        }
+        out
+    }
+
     /// A text with HTML's entities, written from `at`.
     pub(super) fn of_html(written: &str, at: usize) -> Self {
         /// Names of entities are shorter.
@@ -131,6 +147,10 @@ mod tests {
         let mapped = Mapped::of_html(&html[3..], 3);
         assert_eq!(mapped.text, "\"a\" b&c & d&nope; e");
         assert_eq!(told(&mapped, html), ["\"a\" &quot;a&quot;", "b&c b&amp;c", "& &", "d&nope; d&nope;", "e &#x65;"]);
+        let quoted = "-- > > a\n >> b\nc\n";
+        let mapped = Mapped::unquoted(&quoted[3..], 3, 2);
+        assert_eq!(mapped.text, "a\nb\nc\n");
+        assert_eq!(told(&mapped, quoted), ["a a", "b b", "c c"]);
         for broken in ["a", "\"", "\"\\x\"", "\"\\ud83d\"", "\"a\\\""] {
             assert!(!Mapped::default().push_json(broken, 0), "{broken}");
         }

@@ -89,6 +89,9 @@ impl Found {
             if block.escaped {
                 let mapped = Mapped::of_html(inner, block.range.start);
                 self.block(&mapped.text, block.code, &|span| place(mapped.place(span)));
+            } else if block.quoted > 0 {
+                let mapped = Mapped::unquoted(inner, block.range.start, block.quoted);
+                self.block(&mapped.text, block.code, &|span| place(mapped.place(span)));
             } else {
                 let shifted = |span: Span| {
                     let by = block.range.start;
@@ -127,6 +130,8 @@ struct Block {
     escaped: bool,
     /// Does it say that it is a program's text?
     code: bool,
+    /// Of how many quotations it is part: so many marks stand before each of its lines (CommonMark 0.31, 5.1).
+    quoted: usize,
 }
 
 /// Names of notations of data, as they stand behind a fence.
@@ -142,30 +147,42 @@ fn is_code(info: &str) -> bool {
 /// Fenced blocks (CommonMark 0.31, 4.5) and preformatted text of HTML.
 fn blocks(text: &str) -> Vec<Block> {
     let mut out = Vec::new();
-    let (mut at, mut open): (usize, Option<(char, usize, usize, bool)>) = (0, None);
+    let (mut at, mut open): (usize, Option<(char, usize, Block)>) = (0, None);
     for line in text.split_inclusive('\n') {
         // In a quotation or a list the fence stands behind their marks.
         let trimmed = line.trim_start_matches([' ', '\t', '>']);
+        let quoted = line.len() - trimmed.len();
+        let quoted = line.get(..quoted).unwrap_or_default().matches('>').count();
+        let trimmed = if open.is_none() { behind_item(trimmed) } else { trimmed };
         let mark = trimmed.chars().next().unwrap_or(' ');
         let length = trimmed.len() - trimmed.trim_start_matches(mark).len();
         let fence = matches!(mark, '`' | '~') && length >= 3;
-        match open {
-            Some((kind, least, from, code))
-                if fence && mark == kind && length >= least && trimmed.trim_end().len() == length =>
-            {
-                out.push(Block { range: from..at, escaped: false, code });
-                open = None;
+        match &mut open {
+            Some((kind, least, block)) => {
+                block.range.end = at;
+                if fence && mark == *kind && length >= *least && trimmed.trim_end().len() == length {
+                    out.extend(open.take().map(|(.., block)| block));
+                }
             }
-            None if fence => open = Some((mark, length, at + line.len(), is_code(trimmed.trim_start_matches(mark)))),
-            _ => {}
+            None if fence => {
+                let code = is_code(trimmed.trim_start_matches(mark));
+                let range = at + line.len()..text.len();
+                open = Some((mark, length, Block { range, escaped: false, code, quoted }));
+            }
+            None => {}
         }
         at += line.len();
     }
-    if let Some((_, _, from, code)) = open {
-        out.push(Block { range: from..text.len(), escaped: false, code });
-    }
+    out.extend(open.map(|(.., block)| Block { range: block.range.start..text.len(), ..block }));
     out.extend(preformatted(text));
     out
+}
+
+/// A line behind the mark of a list's item (`- `, `1. `), where it has one.
+fn behind_item(line: &str) -> &str {
+    let bare = line.trim_start_matches(|c: char| c.is_ascii_digit());
+    let marks: &[char] = if bare.len() < line.len() { &['.', ')'] } else { &['-', '*', '+'] };
+    bare.strip_prefix(marks).and_then(|rest| rest.strip_prefix(' ')).map_or(line, str::trim_start)
 }
 
 /// The lines of a shell block; one that ends in `\\` goes on.
@@ -195,7 +212,7 @@ fn preformatted(text: &str) -> Vec<Block> {
         let skip = if code.to_ascii_lowercase().starts_with("<code") { code.find('>').map_or(0, |n| n + 1) } else { 0 };
         let tail = inner.to_ascii_lowercase().rfind("</code").unwrap_or(inner.len());
         let range = (start + lead + skip).min(start + tail)..start + tail;
-        out.push(Block { range, escaped: true, code: false });
+        out.push(Block { range, escaped: true, code: false, quoted: 0 });
         at = end.max(open + 4);
     }
     out

@@ -50,6 +50,16 @@ fn fenced_blocks_are_read_where_they_stand() {
             "~~~toml\n[mcp_servers.tide]\ncommand = \"npx\"\nargs = [\"@saltmarsh/tide-table\"]\n~~~\n\n```yaml\nmcpServers:\n  berth:\n    command: uvx\n    args: [saltmarsh-berths]\n```\n",
             "snippet tide,berth: medium supply/unpinned 11:12 /1/mcpServers/berth/args/0; medium supply/unpinned 4:9 /0/mcp_servers/tide/args/0",
         ),
+        (
+            "README.md",
+            "> note\n>\n> ```json\n> {\n>   \"mcpServers\": { \"tide\": { \"url\": \"http://tides.example/mcp\" } }\n> }\n> ```\n",
+            "snippet tide: medium exposure/plain-http 5:38 /mcpServers/tide/url",
+        ),
+        (
+            "README.md",
+            "1. ```json\n   { \"mcpServers\": { \"tide\": { \"url\": \"http://tides.example/mcp\" } } }\n   ```\n",
+            "snippet tide: medium exposure/plain-http 2:39 /mcpServers/tide/url",
+        ),
         // A secret is out, whoever shows it; a placeholder is none.
         (
             "guide.md",

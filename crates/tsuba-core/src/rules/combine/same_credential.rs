@@ -18,7 +18,8 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (index, study) in all.studies.iter().enumerate() {
+    // What a text shows side by side are mostly ways to set the same server up.
+    for (index, study) in all.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
         let mut given: BTreeMap<&str, Vec<(usize, &Located)>> = BTreeMap::new();
         for (e, entry) in study.entries.iter().enumerate() {
             for handed in entry.handed.iter().filter(|h| h.kind == Kind::Reference && !h.value.text.starts_with("$(")) {
