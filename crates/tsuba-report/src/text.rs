@@ -205,24 +205,21 @@ impl Text {
         if let Some(decided) = decided(entry) {
             self.labelled("decided", &decided, out)?;
         }
-        let reasons: Vec<&str> = entry
-            .reasons
-            .iter()
-            .filter(|id| **id != NOT_DECIDED)
-            .filter_map(|id| tsuba_core::rules::find(id))
-            .map(|rule| rule.title)
-            .collect();
-        if reasons.len() > 1 || (findings.is_empty() && !reasons.is_empty()) {
-            let width = self.0.width.saturating_sub(INDENT + 9).max(24);
-            for (at, line) in wrap(&reasons.join("; "), width, "").iter().enumerate() {
-                self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
-            }
-        }
         let findings: Vec<&FindingRow> = findings
             .iter()
             .copied()
             .filter(|finding| finding.rule != NOT_DECIDED || finding.waived.is_some())
             .collect();
+        let reasons: Vec<&str> = entry.reasons.iter().copied().filter(|id| *id != NOT_DECIDED).collect();
+        // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
+        let below = |id: &&str| findings.iter().any(|finding| finding.rule == *id);
+        if reasons.len() > 1 || !reasons.iter().all(below) {
+            let titles = reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title);
+            let width = self.0.width.saturating_sub(INDENT + 9).max(24);
+            for (at, line) in wrap(&titles.collect::<Vec<_>>().join("; "), width, "").iter().enumerate() {
+                self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
+            }
+        }
         for (at, finding) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
             let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));

@@ -8,7 +8,7 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::decide::{Decision, Kind, Prints, Scope, UNDECIDED, launch_print, started};
-use tsuba_core::judge::{Audit, Finding, Options, Severity, Stands, audit, listing_of, wary_cleaner};
+use tsuba_core::judge::{Audit, Options, Severity, Stands, audit, listing_of, wary_cleaner};
 use tsuba_core::understand::{Entry, Study};
 
 /// Who decides, and where that is written down.
@@ -174,7 +174,8 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &E
 
 /// The rules that speak against an entry now, but for those that only miss a decision.
 pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
-    let mut rules: Vec<&'static str> = of_entry(audit, stands)
+    let mut rules: Vec<&'static str> = audit
+        .findings_for(stands)
         .into_iter()
         .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
         .map(|finding| finding.rule.id)
@@ -182,18 +183,6 @@ pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
         .collect();
     rules.dedup();
     rules
-}
-
-/// What was found of an entry and of what its server lists, each worst first.
-pub(crate) fn of_entry(audit: &Audit, stands: Stands) -> Vec<&Finding> {
-    let listed = audit
-        .studies
-        .get(stands.study)
-        .zip(stands.entry)
-        .and_then(|(study, entry)| study.entries.get(entry)?.listed)
-        .map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
-    let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
-    of(stands).chain(listed.into_iter().flat_map(of)).collect()
 }
 
 /// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists.

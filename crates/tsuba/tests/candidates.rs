@@ -41,6 +41,18 @@ fn a_candidate_is_judged_and_nothing_else() {
         ("services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp\n", "- supply/moving-tag"),
         ("FROM saltmarsh/base\nCMD [\"tide-mcp\"]\n", "- supply/moving-tag"),
         ("[Service]\nUser=root\nExecStart=/opt/tide-mcp\n", "- power/elevated"),
+        (
+            "listen: ':80'\nauth: { issuer: 'https://id.example' }\nroutes: [ { path: /t, stdio: { cmd: tide } } ]\n",
+            "- oauth/unchecked-token",
+        ),
+        (
+            "{{- if .a }}\napiVersion: v1\nkind: Pod\nspec: { containers: [ { name: tide-mcp, image: saltmarsh/tide } ] }\n{{- end }}\n",
+            "- supply/moving-tag",
+        ),
+        (
+            "> ```json\n> { \"mcpServers\": { \"t\": { \"url\": \"http://t.example/mcp\" } } }\n> ```\n",
+            "- exposure/plain-http",
+        ),
     ] {
         let run =
             dir.run_with(&["audit", "--candidate", "-", "--format", "json", "--gate", "none"], document.as_bytes());

@@ -394,3 +394,25 @@ fn an_approval_writes_through_no_link() {
     assert!(run.status() == 2 && run.err().contains("is a link"), "{}", run.err());
     assert_eq!(std::fs::read(dir.path("mine")).unwrap(), b"kept");
 }
+
+#[test]
+fn what_stands_open_at_a_gateway_counts_for_the_servers_behind_it() {
+    let gate =
+        |auth: &str| format!("listen: 0.0.0.0:80\n{auth}\nroutes: [ {{ path: /tides, stdio: {{ cmd: tide }} }} ]\n");
+    let dir = Dir::new(&[("gate.yaml", &gate(""))]);
+    let approve = ["approve", "gate.yaml", "--entry", "/tides"];
+    let run = dir.run(&[&approve[..], &DECIDER].concat());
+    assert!(run.status() == 2 && run.err().contains("open findings: exposure/open-gateway"), "{}", run.err());
+    let told = dir.run(&["audit", "gate.yaml"]);
+    assert_eq!(told.status(), 1);
+    let because = "because  a gateway publishes tool servers, and asks nobody who they are";
+    assert!(told.out().contains(because), "{}", told.out());
+    dir.write("gate.yaml", gate("auth: { issuer: 'https://id.example', audience: gate }").as_bytes());
+    decide(&dir, &approve);
+    let report = dir.run(&["audit", "gate.yaml", "--format", "json", "--as-of", "2026-11-24"]).json();
+    assert_eq!(report["setups"][0]["kind"], "gateway");
+    assert_eq!(report["entries"][0]["decision"]["standing"], "approved", "{report}");
+    // The entry is the same when the login goes again, and what is before it is told.
+    dir.write("gate.yaml", gate("").as_bytes());
+    assert_eq!(dir.run(&["audit", "gate.yaml", "--as-of", "2026-11-24"]).status(), 1);
+}

@@ -133,9 +133,11 @@ impl Audit {
         self.names.get(&handed.value.text).map(String::as_str)
     }
 
-    /// The findings of one entry, worst first, with their indexes.
-    pub fn findings_of(&self, stands: Stands) -> impl Iterator<Item = (usize, &Finding)> {
-        self.findings.iter().enumerate().filter(move |(_, f)| f.stands == stands)
+    /// The findings that count for an entry: its own, then those of what its server lists, then those of the gateway that it is behind; of each
+    /// the worst first.
+    pub fn findings_for(&self, stands: Stands) -> Vec<&Finding> {
+        let of = |place: Stands| self.findings.iter().filter(move |finding| finding.stands == place);
+        counting(&self.studies, stands).flat_map(of).filter(|finding| counts(finding, stands)).collect()
     }
 }
 
@@ -198,13 +200,11 @@ pub fn audit(
         .map(|(study, s)| {
             (0..)
                 .zip(&s.entries)
-                .map(|(index, entry)| {
-                    let of = |study, entry| own.get(&Stands { study, entry: Some(entry) }).into_iter().flatten();
-                    // What its server says of itself counts for the entry that starts it.
-                    let listed = entry.listed.iter().flat_map(|listed| of(listed.study, listed.entry));
-                    let way = own.get(&Stands { study, entry: None }).filter(|_| s.beside.gateway.is_some());
-                    let way = way.into_iter().flatten().filter(|finding| is_of_way(&findings, **finding));
-                    verdict::judge(&findings, &of(study, index).chain(listed).chain(way).copied().collect::<Vec<_>>())
+                .map(|(index, _)| {
+                    let stands = Stands { study, entry: Some(index) };
+                    let all = counting(&studies, stands).filter_map(|place| own.get(&place)).flatten().copied();
+                    let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, stands));
+                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>())
                 })
                 .collect()
         })
@@ -214,9 +214,19 @@ pub fn audit(
     Audit { studies, findings, judgements, unread, register, standings, cleaner, of_others, names }
 }
 
-/// Is it about how callers come to what is behind a gateway? That counts for every server behind it.
-fn is_of_way(findings: &[Finding], index: usize) -> bool {
-    findings.get(index).is_some_and(|finding| matches!(finding.rule.family(), "exposure" | "oauth"))
+/// Where findings stand that count for an entry: at itself, at what its server lists, and at the gateway that it is behind.
+fn counting(studies: &[Study], stands: Stands) -> impl Iterator<Item = Stands> + use<> {
+    let study = studies.get(stands.study);
+    let listed = study.zip(stands.entry).and_then(|(study, entry)| study.entries.get(entry)?.listed);
+    let listed = listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
+    let gateway = study.filter(|study| stands.entry.is_some() && study.beside.gateway.is_some());
+    let gateway = gateway.map(|_| Stands { entry: None, ..stands });
+    [Some(stands), listed, gateway].into_iter().flatten()
+}
+
+/// Of what is found of a gateway only how callers come to what is behind it counts for that.
+fn counts(finding: &Finding, stands: Stands) -> bool {
+    finding.stands.entry.is_some() || stands.entry.is_none() || matches!(finding.rule.family(), "exposure" | "oauth")
 }
 
 /// Leaves out what was captured of entries that are not judged, where it was handed over beside what is; answers how many documents that are.

@@ -60,10 +60,14 @@ mod tests {
     use crate::understand::credential::Lexicon;
     use crate::understand::{Outcome, study};
 
-    /// The verdict on the first entry and the rules that decide it.
+    /// The verdict on an entry of a client and the rules that decide it.
     fn verdict(settings: &str) -> (Verdict, Vec<&'static str>) {
-        let text = format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
-        let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
+        first("a.json", &format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#))
+    }
+
+    /// The verdict on the first entry of a document and the rules that decide it.
+    fn first(path: &str, text: &str) -> (Verdict, Vec<&'static str>) {
+        let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
         let options = Options::on(jiff::civil::date(2026, 11, 25));
         let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
@@ -92,6 +96,20 @@ mod tests {
         ] {
             let (found, rules) = verdict(settings);
             assert_eq!((found, &rules[..]), (want, &reasons[..]), "{settings}");
+        }
+    }
+    #[test]
+    fn what_is_wrong_with_a_gateway_counts_for_what_is_behind_it() {
+        let gate =
+            |auth: &str| format!("listen: 0.0.0.0:80\n{auth}\nroutes: [ {{ path: /a, stdio: {{ cmd: tide }} }} ]\n");
+        for (auth, want, reasons) in [
+            ("", Verdict::FixFirst, vec!["exposure/open-gateway"]),
+            ("auth: { issuer: 'https://id.example' }", Verdict::FixFirst, vec!["oauth/unchecked-token"]),
+            ("auth: { issuer: 'https://id.example', audience: gate }", Verdict::Ready, vec![]),
+            // A token in the gateway's file is told of the file: it is not the server's to be mended for.
+            ("auth: { tokens: [q8ZkXv2LmPw0TyRbN4sJ7dHf] }", Verdict::Ready, vec![]),
+        ] {
+            assert_eq!(first("g.yaml", &gate(auth)), (want, reasons), "{auth}");
         }
     }
 }

@@ -59,7 +59,7 @@ impl Notation {
             return Self::Key;
         }
         let lower = line.to_ascii_lowercase();
-        let markdown = || text.lines().any(|line| line.trim_start().starts_with("```"));
+        let markdown = || text.lines().any(|line| line.trim_start_matches([' ', '\t', '>']).starts_with("```"));
         if lower.starts_with("<!doctype html") || lower.starts_with("<html") || markdown() {
             return Self::Prose;
         }
@@ -68,6 +68,10 @@ impl Notation {
         }
         if super::unit::looks_like(text) {
             return Self::Unit;
+        }
+        // A template begins so, and JSON never does.
+        if line.starts_with("{{") || line.starts_with("{%") {
+            return Self::Yaml;
         }
         if line.starts_with('{') {
             return Self::Json;
@@ -135,6 +139,9 @@ mod tests {
             ("from", "from: a\n", Yaml),
             ("-", "<!DOCTYPE html><p>", Prose),
             ("-", "# Tide\n```json\n{}\n```\n", Prose),
+            ("-", "> ```json\n> {}\n> ```\n", Prose),
+            ("chart", "{{- if .a }}\na: b\n", Yaml),
+            ("config", "{ { } }", Json),
             ("config", "// c\n{", Json),
             ("config", "[mcp_servers.tide]\n", Toml),
             ("config", "# c\nmodel = \"x\"\n", Toml),

@@ -1,7 +1,7 @@
 //! `tsuba review`: through the entries on which nobody has decided, one at a time.
 
 use crate::approved;
-use crate::deciding::{For, Who, date, judged, may_be_written, named, of_entry, open, scope, seen};
+use crate::deciding::{For, Who, date, judged, may_be_written, named, open, scope, seen};
 use crate::dialog::Dialog;
 use crate::exit::Done;
 use crate::gather::Where;
@@ -93,7 +93,8 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
             let decided = matches!(standing, Some(Standing::Approved(_) | Standing::Refused(_)));
             if !decided && !entry.disabled {
                 let stands = Stands { study: s, entry: Some(e) };
-                let mut found: Vec<Severity> = of_entry(audit, stands)
+                let mut found: Vec<Severity> = audit
+                    .findings_for(stands)
                     .iter()
                     .filter(|finding| !UNDECIDED.contains(&finding.rule.id) && finding.waived.is_none())
                     .map(|finding| finding.severity)
@@ -210,7 +211,8 @@ impl Review<'_> {
     fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: Stands) -> anyhow::Result<bool> {
         let waived = &self.waived;
         let still = |rule: &&&str| {
-            of_entry(&self.audit, stands)
+            self.audit
+                .findings_for(stands)
                 .iter()
                 .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.known_as))
         };
@@ -268,7 +270,7 @@ impl Review<'_> {
                 None => return Ok(()),
             },
         };
-        let mut findings = of_entry(&self.audit, stands);
+        let mut findings = self.audit.findings_for(stands);
         findings.retain(|finding| !UNDECIDED.contains(&finding.rule.id));
         // In the order in which they are shown: that of the whole report.
         let order = |print: &str| self.report.findings.iter().position(|row| row.fingerprint == print);

@@ -110,9 +110,7 @@ impl Policy {
         for scope in granted.collect::<BTreeSet<_>>() {
             ruled(&mut told, &format!("the scope {scope}"), self.scope(scope));
         }
-        let listed = entry.listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
-        let of = |stands: Stands| audit.findings_of(stands).map(|(_, finding)| finding);
-        for finding in of(stands).chain(listed.into_iter().flat_map(of)) {
+        for finding in audit.findings_for(stands) {
             let path = audit.studies.get(finding.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
             let weighing = self.severity(finding.rule.id, path, finding.unruled);
             if let Some(line) = weighing.line {
