@@ -96,6 +96,7 @@ const SHOWN: &[&str] = &[
     "%22url%22",
     "%22mcpServers%22",
     "%7B%22",
+    "%257B%2522",
     "={\"",
     "?{\"",
 ];
@@ -223,6 +224,7 @@ mod tests {
         assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
         assert!(filter.passes(b"```json\n{ \"mcpServers\": {} }\n```", Name::Prose));
         assert!(filter.passes(b"add://x?c=eyJjb21tYW5kIjoieCJ9", Name::Prose));
+        assert!(filter.passes(b"x:y?%257B%2522command%2522", Name::Prose));
         assert!(!filter.passes(b"How to run an mcp server", Name::Prose));
         assert!(filter.passes(b"\nApp;User;Granted Scopes\ntide", Name::Table));
         assert!(!filter.passes(b"Harbour;Height\nscope;1", Name::Table));

@@ -25,7 +25,8 @@ const LONGEST: usize = 64 << 10;
 pub(super) fn links(text: &str, most: usize) -> Vec<Link> {
     let mut out = Vec::new();
     let mut at = 0;
-    while let Some(colon) = text.get(at..).and_then(|rest| rest.find("://")).map(|n| at + n) {
+    // A scheme needs no slashes behind it (RFC 3986, 3).
+    while let Some(colon) = text.get(at..).and_then(|rest| rest.find(':')).map(|n| at + n) {
         let scheme = text.get(..colon).unwrap_or_default();
         let start = scheme
             .rfind(|c: char| !(c.is_ascii_alphanumeric() || "+.-".contains(c)))
@@ -35,7 +36,7 @@ pub(super) fn links(text: &str, most: usize) -> Vec<Link> {
             |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '<' | '>' | '`' | ')' | ']' | '}' | '|' | '\\');
         let end = colon + rest.find(ends).unwrap_or(rest.len());
         let written = text.get(start..end).unwrap_or_default();
-        if start < colon && written.len() <= LONGEST {
+        if is_scheme(text.get(start..colon).unwrap_or_default()) && written.len() <= LONGEST {
             let plain = html_escape::decode_html_entities(written);
             if let Some(root) = carried(&plain, 0) {
                 out.push(Link { range: start..end, root });
@@ -44,9 +45,21 @@ pub(super) fn links(text: &str, most: usize) -> Vec<Link> {
                 }
             }
         }
-        at = end.max(colon + 3);
+        at = end.max(colon + 1);
     }
     out
+}
+
+/// Is it the name of a scheme, longer than a drive's letter?
+fn is_scheme(text: &str) -> bool {
+    text.len() > 1
+        && text.starts_with(|c: char| c.is_ascii_alphabetic())
+        && text.chars().all(|c| c.is_ascii_alphanumeric() || "+.-".contains(c))
+}
+
+/// Does a text begin like a link?
+fn is_link(text: &str) -> bool {
+    text.split_once(':').is_some_and(|(scheme, _)| is_scheme(scheme))
 }
 
 /// What one link carries, as a client has it.
@@ -64,7 +77,7 @@ pub(crate) fn carried(link: &str, depth: usize) -> Option<Node> {
                 return Some(as_client(settings, name));
             }
             if depth < DEEPEST
-                && text.contains("://")
+                && is_link(text)
                 && let Some(inner) = carried(text, depth + 1)
             {
                 return Some(inner);

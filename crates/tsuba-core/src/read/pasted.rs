@@ -26,11 +26,11 @@ pub(super) fn parse(text: &str) -> Option<Node> {
         return json::parse(text).ok();
     }
     let single = !line.contains(char::is_whitespace);
+    if single && let Some(root) = link::carried(line, 0) {
+        return Some(root.placed(&Pointer::root()).at_one_place(whole));
+    }
     if single && line.contains("://") {
-        return Some(match link::carried(line, 0) {
-            Some(root) => root.placed(&Pointer::root()).at_one_place(whole),
-            None => client(&host(line), vec![("url", text_at(line, whole))], whole),
-        });
+        return Some(client(&host(line), vec![("url", text_at(line, whole))], whole));
     }
     if single && let Some(words) = package(line) {
         let words: Vec<Word> = words.into_iter().map(|text| Word { text, range: whole.range() }).collect();

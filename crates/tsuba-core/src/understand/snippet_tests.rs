@@ -127,19 +127,24 @@ fn fenced_blocks_are_read_where_they_stand() {
 fn links_that_carry_a_configuration_are_opened() {
     let packed = STANDARD.encode(SETTINGS);
     let percent: String = url::form_urlencoded::byte_serialize(SETTINGS.as_bytes()).collect();
+    let twice: String = url::form_urlencoded::byte_serialize(percent.as_bytes()).collect();
     let inner = format!("agent://install?name=tide&config={percent}");
     let nested: String = url::form_urlencoded::byte_serialize(inner.as_bytes()).collect();
     let whole = STANDARD.encode(format!(r#"{{"mcpServers":{{"tide":{SETTINGS}}}}}"#)).replace('=', "");
-    let wanted = "snippet tide: medium supply/unpinned 1:7 /mcpServers/tide/args/1";
-    for link in [
-        format!("agent://install?name=tide&config={packed}"),
-        inner,
-        format!("https://go.saltmarsh-line.example/open?url={nested}"),
-        format!("editor:deep://x/mcp/install?{whole}"),
-        format!("agent://install#name=tide&config={percent}"),
+    for (link, name) in [
+        (format!("agent://install?name=tide&config={packed}"), "tide"),
+        (inner, "tide"),
+        (format!("https://go.saltmarsh-line.example/open?url={nested}"), "tide"),
+        (format!("editor:deep://x/mcp/install?{whole}"), "tide"),
+        (format!("agent://install#name=tide&config={percent}"), "tide"),
+        // Without slashes behind the scheme, and with the settings as the name of a value; in another link once and twice encoded.
+        (format!("editor:mcp/install?{percent}"), "server"),
+        (format!("https://go.saltmarsh-line.example/open?url=editor%3Amcp%2Finstall%3F{percent}"), "server"),
+        (format!("https://go.saltmarsh-line.example/open?url=editor%3Amcp%2Finstall%3F{twice}"), "server"),
     ] {
-        let at = if link.starts_with("editor:") { wanted.replace("1:7", "1:14") } else { wanted.to_owned() };
-        assert_eq!(found("README.md", &format!("[add]({link})")), at, "{link}");
+        let wanted = format!("snippet {name}: medium supply/unpinned 1:7 /mcpServers/{name}/args/1");
+        assert_eq!(found("README.md", &format!("[add]({link})")), wanted, "{link}");
+        assert!(pasted(&link).contains("supply/unpinned"), "{link}");
     }
     let escaped = format!("<a href=\"agent://install?name=tide&amp;config={packed}\">add</a>");
     assert_eq!(found("a.html", &escaped), "snippet tide: medium supply/unpinned 1:10 /mcpServers/tide/args/1");
@@ -147,6 +152,8 @@ fn links_that_carry_a_configuration_are_opened() {
         "https://tides.example/?q=mcp&config=eyJ".to_owned(),
         format!("https://tides.example/?data={}", STANDARD.encode(r#"{"sub":"crew","exp":1}"#)),
         "https://tides.example/a?b=c://d".to_owned(),
+        "note:what?{\"a\":1".to_owned(),
+        format!("c:?{}", STANDARD.encode("no settings at all, only words")),
         format!("https://tides.example/{packed}"),
     ] {
         assert_eq!(found("README.md", &format!("[a]({link})")), "other", "{link}");
