@@ -25,7 +25,7 @@ fn check(study: &Study, out: &mut Out<'_>) {
         let what =
             if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
         // Where it listens, and perhaps whom it lets in, is then said by another file.
-        let sure = if gateway.whole { Confidence::Certain } else { Confidence::Likely };
+        let sure = if gateway.certain { Confidence::Certain } else { Confidence::Likely };
         out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak).sure(sure);
     } else if let Some(optional) = &gateway.optional {
         let what = "looks at the tokens of those who bring one, and lets in whoever brings none";

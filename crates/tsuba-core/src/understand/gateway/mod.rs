@@ -17,8 +17,8 @@ use login::Login;
 pub struct Gateway {
     /// The address it listens at, where that is every interface.
     pub listens: Option<Located>,
-    /// Does it say where it listens? Where it does not, a part of it stands elsewhere.
-    pub whole: bool,
+    /// Is it one beyond doubt, and does it say itself where it listens? Else a part of it stands elsewhere, or something else listens.
+    pub certain: bool,
     /// Does it say how callers are known? Where it says so of some routes only, the others are in `open_routes`.
     pub authenticated: bool,
     /// Servers that callers reach without being known, by their names, beside others for which they must be.
@@ -93,8 +93,8 @@ struct Seen<'d> {
     known: BTreeMap<&'d Pointer, &'d Located>,
     /// Is it an object of a cluster about tool servers, whose policies may stand in another object?
     object: bool,
-    /// Something says that it publishes these.
-    fronts: bool,
+    /// Something says that it publishes these: beyond doubt, or only that something listens beside them.
+    fronts: Option<Front>,
     listens_somewhere: bool,
     /// Is one of the targets certainly a tool server?
     sure: bool,
@@ -117,6 +117,9 @@ const LISTENS: &[&str] =
     &["listen", "listener", "bind", "address", "addr", "host", "port", "listenaddress", "bindaddress", "listenaddr"];
 /// Words under which it keeps the origins that may call.
 const ORIGINS: &[&str] = &["alloworigins", "allowedorigins", "alloworigin", "origins", "corsorigins"];
+
+/// Words for what watches a gateway.
+const WATCHES: &[&str] = &["health", "probe", "metrics", "telemetry", "tracing", "pprof", "debug", "stats"];
 
 /// A key without case and signs.
 fn normal(key: &str) -> String {
@@ -188,9 +191,9 @@ impl Seen<'_> {
         }
         below.serving |= speaks_of_servers(written);
         below.told |= login::is_holder(&key);
-        self.fronts |= is_front(&key, value, way.depth);
-        // Nor does a probe say where servers are.
-        if target::is_address(&key, value, way) || key.starts_with("health") || key.contains("probe") {
+        self.fronts = self.fronts.max(front(&key, value, way.depth));
+        // Nor does what watches the gateway say where servers are, or where it lets callers in.
+        if target::is_address(&key, value, way) || WATCHES.iter().any(|word| key.contains(word)) {
             return;
         }
         if LISTENS.contains(&key.as_str()) {
@@ -219,7 +222,7 @@ impl Seen<'_> {
         let Self { known, object, fronts, listens_somewhere, sure, made, routes, logins, loose, .. } = self;
         let mut gateway = self.gateway;
         let routes_itself = sure && (listens_somewhere || logins);
-        let publishes = !known.is_empty() && fronts;
+        let publishes = !known.is_empty() && fronts.is_some();
         let of_cluster = object && !self.acceptances.is_empty();
         if !(routes_itself || publishes || of_cluster) {
             return None;
@@ -227,7 +230,7 @@ impl Seen<'_> {
         let open: Vec<Located> = routes.iter().filter(|(_, covered)| !covered).map(|(name, _)| name.clone()).collect();
         let all = open.len() == routes.len();
         // What stands apart from every route may be meant for each of them, and so may what another object of the cluster says.
-        gateway.whole = listens_somewhere;
+        gateway.certain = listens_somewhere && (routes_itself || fronts == Some(Front::Routes));
         gateway.authenticated = loose || of_cluster || !all || (logins && open.is_empty());
         if !loose && !all {
             gateway.open_routes = open;
@@ -242,8 +245,17 @@ fn is_everywhere(text: &str) -> bool {
     ["0.0.0.0", "[::]", ":", "*:"].iter().any(|start| text.starts_with(start)) && text != "::1"
 }
 
+/// What says that servers are published.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Front {
+    /// Something listens beside them.
+    Listens,
+    /// A gateway is named, or paths lead to them.
+    Routes,
+}
+
 /// Does a setting say that the servers beside it are published?
-fn is_front(key: &str, value: &Node, depth: usize) -> bool {
+fn front(key: &str, value: &Node, depth: usize) -> Option<Front> {
     let gate = key.contains("mcp") && ["proxy", "gateway", "router", "hub"].iter().any(|word| key.contains(word));
     let listens = depth <= 1
         && matches!(key, "listen" | "listenaddress" | "listenaddr" | "addr" | "bind" | "bindaddress")
@@ -254,7 +266,8 @@ fn is_front(key: &str, value: &Node, depth: usize) -> bool {
     };
     let mut all = value.items().iter().chain(value.members().iter().map(|member| &member.value));
     let routes = matches!(key, "routers" | "routes") && all.any(leads);
-    (gate && value.is_map()) || listens || routes
+    let surely = (gate && value.is_map()) || routes;
+    surely.then_some(Front::Routes).or(listens.then_some(Front::Listens))
 }
 
 #[cfg(test)]
