@@ -125,18 +125,8 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
                 collection(value, &at, node, found, |server| is_server(server, false));
             }
             "extensions" => collection(value, &at, node, found, is_extension),
-            "enableallprojectmcpservers" | "autoimport" | "importmcpservers" | "discoverservers" | "discovery" => {
-                if is_import(&key, value) {
-                    found.imports.push(Located {
-                        text: member.key.text.clone(),
-                        span: member.key.span,
-                        pointer: at.clone(),
-                    });
-                }
-                search(value, &at, depth + 1, found);
-            }
             _ => {
-                if is_tool_import(&key, value) {
+                if is_import(&key, value) || is_tool_import(&key, value) {
                     found.imports.push(Located {
                         text: member.key.text.clone(),
                         span: member.key.span,
