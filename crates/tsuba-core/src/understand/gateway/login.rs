@@ -1,8 +1,9 @@
 //! How a gateway knows its callers: which settings say so, and whether they are in force.
 
-use super::normal;
+use super::{normal, target};
+use crate::evidence::oauth::acceptances;
 use crate::prelude::*;
-use crate::read::{Node, Value};
+use crate::read::{Member, Node, Value};
 use crate::text::{Located, Pointer};
 
 /// Is there a login at some place?
@@ -78,8 +79,20 @@ pub(super) fn is_holder(key: &str) -> bool {
 
 /// Does a mapping ask callers of what is in it who they are: itself, or in what it keeps its policies in?
 pub(super) fn of(node: &Node) -> Login {
-    let itself = node.effective().any(|member| is_login(&normal(&member.key.text)) && is_on(&member.value));
-    if itself || names_issuer(node) { Login::Asked } else { in_holders(node) }
+    let itself = |member: &Member| {
+        is_login(&normal(&member.key.text)) && is_on(&member.value) && is_for_callers(node, &member.value)
+    };
+    if node.effective().any(itself) || names_issuer(node) { Login::Asked } else { in_holders(node) }
+}
+
+/// Is a login there for callers? One that stands with the address of a server is how the gateway logs in at that server, unless it says whose
+/// tokens are taken.
+pub(super) fn is_for_callers(node: &Node, login: &Node) -> bool {
+    let mut taken = Vec::new();
+    target::address_of(node).is_none() || {
+        acceptances(login, &Pointer::root(), &mut taken);
+        !taken.is_empty()
+    }
 }
 
 /// Does it in what it keeps its policies in? What a client's settings of a server say of logins themselves is for calling that server.
@@ -123,7 +136,8 @@ pub(super) fn is_on(value: &Node) -> bool {
     let off =
         |node: &Node| node.truth() == Some(false) || node.text().is_some_and(|t| OFF.contains(&normal(t).as_str()));
     match &value.value {
-        Value::Null => false,
+        // A number of tokens is a limit.
+        Value::Null | Value::Number(_) => false,
         Value::List(items) => !items.is_empty(),
         Value::Map(members) => {
             !members.is_empty()
@@ -131,7 +145,7 @@ pub(super) fn is_on(value: &Node) -> bool {
                 && value.get("disabled").is_none_or(|disabled| disabled.truth() != Some(true))
                 && value.first(&["type", "mode", "method"]).is_none_or(|(_, kind)| !off(kind))
         }
-        Value::Bool(_) | Value::Number(_) | Value::Text(_) => !off(value),
+        Value::Bool(_) | Value::Text(_) => !off(value),
     }
 }
 

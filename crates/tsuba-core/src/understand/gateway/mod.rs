@@ -8,7 +8,7 @@ use super::deploy::{Made, speaks_of_servers};
 use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
-use crate::read::{Document, Node, Notation};
+use crate::read::{Document, Member, Node, Notation};
 use crate::text::{Located, Pointer, Span};
 use login::Login;
 
@@ -146,7 +146,10 @@ impl Seen<'_> {
             way.name = own.and_then(|(key, name)| name.located(at.key(key))).or(way.name);
             self.target(node, at, &way);
         }
-        for member in node.effective() {
+        let upstream = |member: &&Member| {
+            login::is_login(&normal(&member.key.text)) && !login::is_for_callers(node, &member.value)
+        };
+        for member in node.effective().filter(|member| !upstream(member)) {
             self.member(&member.key.text, member.key.span, &member.value, &at.key(&member.key.text), &way);
         }
         if self.routes.len() == before {
@@ -175,8 +178,11 @@ impl Seen<'_> {
     fn member(&mut self, written: &str, span: Span, value: &Node, own: &Pointer, way: &Way) {
         let key = normal(written);
         if login::is_login(&key) {
-            self.logins |= login::is_on(value);
             self.blocks.push(own.clone());
+            if !login::is_on(value) {
+                return;
+            }
+            self.logins = true;
             acceptances(value, own, &mut self.acceptances);
             login::tokens(written, value, own, &mut self.gateway.tokens);
             self.gateway.optional = self.gateway.optional.take().or_else(|| login::optional(value, own));

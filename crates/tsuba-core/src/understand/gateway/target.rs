@@ -76,8 +76,7 @@ fn direct(node: &Node, at: &Pointer, way: &Way) -> Option<Target> {
         let sure = said || named || words.iter().any(|word| speaks_of_servers(word));
         return (!words.is_empty()).then(|| Target { node: node.clone().placed(at), at: at.clone(), sure });
     }
-    let (key, value) = node.first(ADDRESSES)?;
-    let text = value.text().filter(|text| text.contains("://"))?;
+    let (key, value, text) = address_of(node)?;
     // Most of what a gateway routes to is an ordinary service.
     if !(said || named || way.serving || speaks_of_servers(text)) {
         return None;
@@ -90,6 +89,12 @@ fn direct(node: &Node, at: &Pointer, way: &Way) -> Option<Target> {
     members.push(url);
     let node = Node { value: Value::Map(members), ..others };
     Some(Target { node, at: at.clone(), sure: true })
+}
+
+/// The address that a mapping has itself.
+pub(super) fn address_of(node: &Node) -> Option<(&'static str, &Node, &str)> {
+    let (key, value) = node.first(ADDRESSES)?;
+    Some((key, value, value.text().filter(|text| text.contains("://"))?))
 }
 
 fn texts(node: &Node) -> Vec<String> {

@@ -137,6 +137,9 @@ fn how_callers_are_known() {
         ("jwt: { requires: { allow_missing: {} } }", "optional 2:20"),
         ("auth: { required: false, issuer: 'https://id.example' }", "optional 2:19"),
         ("auth: { required: true, issuer: 'https://id.example' }", "login"),
+        // How the gateway logs in at a server, and how much callers may take.
+        ("routers: [{ path: /b, url: 'https://b.example/mcp', auth: { bearer: $TOKEN } }]", "no login"),
+        ("policies: { rateLimit: { tokens: 10 } }", "no login"),
         ("auth: none", "no login"),
         ("auth: { type: none }", "no login"),
         ("auth: { enabled: false, issuer: 'https://id.example' }", "no login"),
