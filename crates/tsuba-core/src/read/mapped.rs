@@ -76,16 +76,28 @@ impl Mapped {
         out
     }
 
-    /// A text with HTML's entities, written from `at`.
+    /// A text with HTML's entities, written from `at`; elements that only colour its words are no part of it.
     pub(super) fn of_html(written: &str, at: usize) -> Self {
         /// Names of entities are shorter.
         const LONGEST: usize = 40;
         let mut out = Self::default();
         let mut from = 0;
         while let Some(rest) = written.get(from..).filter(|rest| !rest.is_empty()) {
-            let plain = rest.find('&').unwrap_or(rest.len());
+            let plain = rest.find(['&', '<']).unwrap_or(rest.len());
             out.push(rest.get(..plain).unwrap_or_default(), at + from);
             from += plain;
+            if let Some(tag) = rest.get(plain..).filter(|tag| tag.starts_with('<')) {
+                let length = markup(tag);
+                match tag.get(..length.max(1)) {
+                    Some(tag) if length > 0 && tag.to_ascii_lowercase().starts_with("<br") => {
+                        out.push_as("\n", at + from..at + from + length);
+                    }
+                    Some(sign) if length == 0 => out.push(sign, at + from),
+                    _ => {}
+                }
+                from += length.max(1);
+                continue;
+            }
             let Some(entity) = rest.get(plain..).filter(|entity| !entity.is_empty()) else { break };
             let length = entity.bytes().take(LONGEST).position(|byte| byte == b';').map_or(1, |end| end + 1);
             let own = entity.get(..length).unwrap_or("&");
@@ -120,6 +132,25 @@ impl Mapped {
     }
 }
 
+/// Elements that stand around words of a text without being part of it.
+const ELEMENTS: &[&str] =
+    &["span", "b", "i", "em", "strong", "code", "mark", "a", "br", "font", "u", "ins", "del", "small", "kbd", "div"];
+
+/// The length of the tag that a text begins with; 0 where it is none of these.
+fn markup(text: &str) -> usize {
+    /// Tags are shorter.
+    const LONGEST: usize = 1000;
+    let inner = text.get(1..).unwrap_or_default();
+    let inner = inner.strip_prefix('/').unwrap_or(inner);
+    let end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
+    let name = inner.get(..end).unwrap_or_default().to_ascii_lowercase();
+    let behind = inner.get(end..).is_some_and(|rest| rest.starts_with(|c: char| c == '>' || c == '/' || c == ' '));
+    if !ELEMENTS.contains(&name.as_str()) || !behind {
+        return 0;
+    }
+    text.bytes().take(LONGEST).position(|byte| byte == b'>').map_or(0, |end| end + 1)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -147,6 +178,10 @@ mod tests {
         let mapped = Mapped::of_html(&html[3..], 3);
         assert_eq!(mapped.text, "\"a\" b&c & d&nope; e");
         assert_eq!(told(&mapped, html), ["\"a\" &quot;a&quot;", "b&c b&amp;c", "& &", "d&nope; d&nope;", "e &#x65;"]);
+        let coloured = "-- <span class=\"k\">a</span><br/><b>b</b>c <your key> < d";
+        let mapped = Mapped::of_html(&coloured[3..], 3);
+        assert_eq!(mapped.text, "a\nbc <your key> < d");
+        assert_eq!(told(&mapped, coloured)[..2], ["a a", "bc b</b>c"]);
         let quoted = "-- > > a\n >> b\nc\n";
         let mapped = Mapped::unquoted(&quoted[3..], 3, 2);
         assert_eq!(mapped.text, "a\nb\nc\n");
@@ -168,7 +203,7 @@ mod tests {
         }
 
         #[test]
-        fn a_text_is_what_the_library_says(text in "[a-z&;#x0-9 ]{0,60}|(&(amp|lt|quot|nope|#65|#x41);?[a&]?){0,9}") {
+        fn a_text_is_what_the_library_says(text in "[a-z&;#x0-9> ]{0,60}|(&(amp|lt|quot|nope|#65|#x41);?[a&]?){0,9}") {
             let mapped = Mapped::of_html(&text, 0);
             let decoded = html_escape::decode_html_entities(&text);
             prop_assert_eq!(mapped.text.as_str(), &*decoded);

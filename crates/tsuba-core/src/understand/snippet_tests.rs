@@ -72,6 +72,11 @@ fn fenced_blocks_are_read_where_they_stand() {
             "snippet tide: medium exposure/plain-http 1:87 /mcpServers/tide/url",
         ),
         (
+            "page.html",
+            "<pre><code class=\"json\"><span>{</span> <span class=\"k\">&quot;mcpServers&quot;</span>: { <b>\"tide\"</b>: { \"url\": <i>\"http://tides.example/mcp\"</i>, \"headers\": { \"X-Key\": \"<your key>\" } } } }</code></pre>",
+            "snippet tide: medium exposure/plain-http 1:116 /mcpServers/tide/url",
+        ),
+        (
             "note.ipynb",
             r#"{"cells": [{"cell_type": "markdown", "source": ["```json\n", "{\"mcpServers\": {\"tide\": {\"url\": \"http://tides.example/mcp\"}}}\n", "```"]}]}"#,
             "snippet tide: medium exposure/plain-http 1:101 /mcpServers/tide/url",
