@@ -6,13 +6,15 @@
 mod audit;
 mod connect;
 mod excerpt;
+mod finding;
 mod rule;
 mod spread;
 mod verdict;
 mod weight;
 
-pub use audit::{Audit, Finding, Options, UnreadFile, audit, wary_cleaner};
+pub use audit::{Audit, Options, UnreadFile, audit, wary_cleaner};
 pub use excerpt::Excerpt;
+pub use finding::Finding;
 pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands, listing_of};
 pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};

@@ -1,0 +1,186 @@
+//! From what a rule has hit to a finding: severity, message, excerpt, fingerprint, all that is the same for every rule.
+
+use super::excerpt::{Excerpt, excerpt};
+use super::rule::{Hit, Rule, Stands};
+use super::weight::{Circumstance, weigh};
+use super::{Confidence, Severity};
+use crate::decide::{Policy, Register, Scope};
+use crate::prelude::*;
+use crate::repair::Repair;
+use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint};
+use crate::understand::{SetupKind, Study};
+use jiff::civil::Date;
+
+/// Something wrong, with its place. Every text in it may be printed.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// The rule that found it.
+    pub rule: &'static Rule,
+    /// How bad it is here.
+    pub severity: Severity,
+    /// How bad it would be if the policy said nothing of it.
+    pub unruled: Severity,
+    /// How sure it is.
+    pub confidence: Confidence,
+    /// Which setup and entry.
+    pub stands: Stands,
+    /// First character.
+    pub start: Position,
+    /// One past the last character.
+    pub end: Position,
+    /// The value it is about, as a pointer.
+    pub pointer: Clean,
+    /// What is wrong.
+    pub message: Clean,
+    /// The line it stands on.
+    pub excerpt: Excerpt,
+    /// What to do.
+    pub fix: Clean,
+    /// The text as the model reads it, where the finding is about a text.
+    pub reads: Option<Clean>,
+    /// The text as a person sees it, where that differs.
+    pub sees: Option<Clean>,
+    /// The same finding has the same fingerprint after lines have moved.
+    pub fingerprint: String,
+    /// What the register calls it: its fingerprint with the path that the register has.
+    pub known_as: String,
+    /// How it can be mended, where that is safe.
+    pub repair: Option<Repair>,
+    /// The decision by which it is accepted, as an index into the register's.
+    pub waived: Option<usize>,
+    span: Span,
+}
+
+impl Finding {
+    /// The place in the document's text.
+    pub fn span(&self) -> Span {
+        self.span
+    }
+}
+
+/// A word of a message is shown up to this many characters.
+const WORD: usize = 400;
+/// A text as the model reads it, likewise.
+const TEXT: usize = 280;
+
+pub(super) fn finding(
+    rule: &'static Rule,
+    hit: &Hit,
+    studies: &[Study],
+    secrets: &[Vec<Span>],
+    (cleaner, policy): (&Cleaner, &Policy),
+) -> Option<Finding> {
+    let study = studies.get(hit.stands.study)?;
+    let document = &study.document;
+    let secrets = secrets.get(hit.stands.study).map(Vec::as_slice).unwrap_or_default();
+    let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
+    let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
+    // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
+    let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
+    // What is put together from several places cannot be written in one of them.
+    let written = document.written(hit.at.span);
+    let stands_so = written.contains(hit.at.text.as_str()) || written.contains('\\');
+    let mut fix = fill(hit.advice.as_deref().unwrap_or(rule.fix), &shown);
+    if let Some(corrected) = hit.corrected.as_ref().filter(|_| stands_so) {
+        fix = format!("{fix} Write {corrected}");
+    }
+    let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
+    let print = |path: &str| {
+        let parts = [rule.id, path, name, hit.at.pointer.as_str()];
+        fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
+    };
+    let own = hit.weighs.unwrap_or(rule.severity);
+    // What a text shows is not set up yet; a secret in it is out all the same.
+    let only_shown = study.kind == SetupKind::Snippet && rule.family() != "secret";
+    let circumstances: Vec<_> =
+        hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
+    let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
+    let Located { span, pointer, .. } = &hit.at;
+    Some(Finding {
+        rule,
+        unruled: weighed,
+        severity: policy.severity(rule.id, &document.path, weighed).severity,
+        confidence: hit.confidence,
+        stands: hit.stands,
+        start: document.lines.position(&document.text, span.start as usize),
+        end: document.lines.position(&document.text, span.end as usize),
+        pointer: cleaner.clean(pointer.as_str()),
+        message: cleaner.clean(&fill(rule.says, &shown)),
+        excerpt: excerpt(document, *span, secrets, cleaner),
+        fix: cleaner.clean(&fix),
+        reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
+        sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
+        fingerprint: print(&document.path),
+        known_as: print(document.known_as()),
+        repair: hit.repair.clone().filter(|_| stands_so),
+        waived: None,
+        span: *span,
+    })
+}
+
+/// The places of the secrets in a setup, sorted, overlapping ones joined.
+pub(super) fn secret_spans(study: &Study) -> Vec<Span> {
+    let mut spans: Vec<Span> =
+        study.all_handed().filter(|(_, h)| h.is_plaintext()).map(|(_, h)| h.value.span).collect();
+    spans.sort();
+    spans.dedup_by(|next, kept| {
+        let overlaps = next.start < kept.end;
+        if overlaps {
+            kept.end = kept.end.max(next.end);
+        }
+        overlaps
+    });
+    spans
+}
+
+/// Fills the words into a template: `{name}` becomes its word. A word is not searched for further names.
+fn fill(template: &str, words: &[(&str, Clean)]) -> String {
+    let mut out = String::with_capacity(template.len() + 32);
+    let mut rest = template;
+    while let Some((before, tail)) = rest.split_once('{') {
+        out.push_str(before);
+        match tail
+            .split_once('}')
+            .and_then(|(name, after)| words.iter().find(|(n, _)| *n == name).map(|(_, word)| (word, after)))
+        {
+            Some((word, after)) => {
+                out.push_str(word.as_str());
+                rest = after;
+            }
+            None => {
+                out.push('{');
+                rest = tail;
+            }
+        }
+    }
+    out.push_str(rest);
+    out
+}
+
+/// Marks the findings that are accepted.
+pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) {
+    let mut waivers: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    for (at, decision) in register.decisions.iter().enumerate().filter(|(_, decision)| decision.holds(today)) {
+        if let Scope::Finding { rule, finding } = &decision.scope {
+            waivers.insert((rule, finding), at);
+        }
+    }
+    for finding in findings {
+        finding.waived = waivers.get(&(finding.rule.id, finding.known_as.as_str())).copied();
+    }
+}
+
+/// Two findings that are alike in all that a fingerprint holds get a number.
+pub(super) fn number_twins(findings: &mut [Finding]) {
+    let mut seen: BTreeMap<String, u32> = BTreeMap::new();
+    findings.sort_by_key(|f| (f.stands, f.span));
+    for finding in findings {
+        let count = seen.entry(finding.fingerprint.clone()).or_default();
+        *count += 1;
+        if *count > 1 {
+            let number = count.to_string();
+            finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
+            finding.known_as = fingerprint([finding.known_as.as_str(), &number]);
+        }
+    }
+}
