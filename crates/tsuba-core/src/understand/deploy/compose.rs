@@ -63,11 +63,29 @@ fn service(node: &Node, mut running: Running, at: &Pointer) -> Running {
     if let Some(inside) = node.get("command") {
         running.command.extend(command(inside, &at.key("command"), false));
     }
+    build_args(node, &mut running, at);
     running.env = node.get("environment").map(|env| env.clone().placed(&at.key("environment")));
     running
         .about
         .extend(node.get("labels").into_iter().flat_map(super::variables).flat_map(|(name, value)| [name, value]));
     running
+}
+
+/// What the image is built with stays in it, as what it is started with does.
+fn build_args(node: &Node, running: &mut Running, at: &Pointer) {
+    let Some(args) = node.get("build").and_then(|build| build.get("args")) else { return };
+    let own = at.key("build").key("args");
+    for member in args.effective() {
+        if let Some(text) = member.value.scalar() {
+            let word = format!("{}={text}", member.key.text);
+            running.option("--env", word, member.value.span, &own.key(&member.key.text));
+        }
+    }
+    for (index, item) in args.items().iter().enumerate() {
+        if let Some(text) = item.scalar() {
+            running.option("--env", text, item.span, &own.index(index));
+        }
+    }
 }
 
 /// `{type: bind, source, target, read_only}` and `{target, published, host_ip}`.

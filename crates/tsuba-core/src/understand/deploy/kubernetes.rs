@@ -80,6 +80,16 @@ fn running(container: &Node, at: &Pointer, kept: &Kept<'_>) -> Running {
         }
     }
     running.env = kept.env(container, at);
+    // A port of the host is open to whoever reaches that.
+    for (index, port) in container.get("ports").map(Node::items).unwrap_or_default().iter().enumerate() {
+        let text = |key: &str| port.get(key).and_then(Node::scalar).map(Cow::into_owned);
+        if let (Some(host), Some(node)) = (text("hostPort"), port.get("hostPort")) {
+            let address = text("hostIP").map(|ip| format!("{ip}:")).unwrap_or_default();
+            let inside = text("containerPort").unwrap_or_else(|| host.clone());
+            let place = at.key("ports").index(index).key("hostPort");
+            running.option("--publish", format!("{address}{host}:{inside}"), node.span, &place);
+        }
+    }
     if let Some(security) = container.get("securityContext") {
         security_context(security, &at.key("securityContext"), &mut running);
     }
@@ -108,6 +118,13 @@ fn of_pod(spec: &Node, at: &Pointer, container: &Node, running: &mut Running) {
         if let Some(host) = spec.get(key).filter(|node| node.truth() == Some(true)) {
             running.option(option, "host", host.span, &at.key(key));
         }
+    }
+    // A container's own user goes before the pod's.
+    let user = |node: &Node| node.get("securityContext").and_then(|security| security.get("runAsUser")).cloned();
+    if let (None, Some(user)) = (user(container), user(spec))
+        && let Some(text) = user.scalar()
+    {
+        running.option("--user", text, user.span, &at.key("securityContext").key("runAsUser"));
     }
     let volumes = spec.get("volumes").map(Node::items).unwrap_or_default();
     for mount in container.get("volumeMounts").map(Node::items).unwrap_or_default() {

@@ -49,6 +49,13 @@ fn compose_files() {
     );
     let clean = "services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp@sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\n    environment:\n      - TIDE_TOKEN=${TIDE_TOKEN}\n    ports: [\"127.0.0.1:8080:8080\"]\n    command: [\"--mcp\"]\n";
     assert_eq!(found("compose.yaml", clean), "compose tide-mcp: ");
+    // What the image is built with stays in it.
+    let built = "services:\n  tide-mcp:\n    build:\n      context: .\n      args:\n        TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHf\n        VERSION: 1.2.0\n  crew-mcp:\n    build: { args: [ CREW_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHg, OTHER ] }\n";
+    assert_eq!(
+        found("compose.yaml", built),
+        "compose tide-mcp,crew-mcp: secret/plaintext 6:21 /services/tide-mcp/build/args/TIDE_TOKEN; \
+         secret/plaintext 9:33 /services/crew-mcp/build/args/0"
+    );
     // A bridge is known by what it does, whatever it is called.
     let bridged = "services:\n  gate:\n    image: node:22.1.0\n    command: npx -y @saltmarsh/gateway@1.0.0 --stdio \"npx -y @saltmarsh/tide-table\" --port 8000\n";
     assert!(found("compose.yml", bridged).starts_with("compose gate: "), "{}", found("compose.yml", bridged));
@@ -144,6 +151,34 @@ fn handed(text: &str) -> Vec<String> {
         format!("{} {} {}:{} {}", one.name, one.kind.name(), at.line, at.column, one.value.pointer)
     });
     told.collect()
+}
+
+#[test]
+fn ports_of_the_host_and_the_pods_user() {
+    let pod = |pod: &str, container: &str| {
+        let digest = "0123456789abcdef".repeat(4);
+        format!(
+            "apiVersion: v1\nkind: Pod\nmetadata: {{ name: tide-mcp }}\nspec:\n  {pod}\n  containers:\n    - name: tide\n      image: a@sha256:{digest}\n      {container}\n"
+        )
+    };
+    for (of_pod, of_container, want) in [
+        (
+            "x: y",
+            "ports: [ { containerPort: 80, hostPort: 8080 } ]",
+            "exposure/all-interfaces 9:47 /spec/containers/0/ports/0/hostPort",
+        ),
+        ("x: y", "ports: [ { containerPort: 80, hostPort: 8080, hostIP: 127.0.0.1 } ]", ""),
+        ("x: y", "ports: [ { containerPort: 80 } ]", ""),
+        ("securityContext: { runAsUser: 0 }", "x: y", "power/elevated 5:33 /spec/securityContext/runAsUser"),
+        ("securityContext: { runAsUser: 0 }", "securityContext: { runAsUser: 1000 }", ""),
+        ("securityContext: { runAsUser: 1000 }", "x: y", ""),
+    ] {
+        assert_eq!(
+            found("pod.yaml", &pod(of_pod, of_container)),
+            format!("kubernetes tide: {want}"),
+            "{of_pod} {of_container}"
+        );
+    }
 }
 
 #[test]
