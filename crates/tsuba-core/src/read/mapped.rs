@@ -144,7 +144,7 @@ fn markup(text: &str) -> usize {
     let inner = inner.strip_prefix('/').unwrap_or(inner);
     let end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
     let name = inner.get(..end).unwrap_or_default().to_ascii_lowercase();
-    let behind = inner.get(end..).is_some_and(|rest| rest.starts_with(|c: char| c == '>' || c == '/' || c == ' '));
+    let behind = inner.get(end..).is_some_and(|rest| rest.starts_with(['>', '/', ' ']));
     if !ELEMENTS.contains(&name.as_str()) || !behind {
         return 0;
     }
