@@ -6,20 +6,28 @@ use crate::read::{Key, Member, Node, Value};
 use crate::text::Pointer;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
+use core::cell::Cell;
 
 /// How a reference to a secret of the cluster is written among the variables of an entry.
 pub(crate) const REFERENCE: &str = "secretref:";
 
-/// The maps and secrets of a file, by kind and name.
-pub(super) struct Kept<'n>(BTreeMap<(&'n str, &'n str), (&'n Pointer, &'n Node)>);
+/// What the maps and secrets of a file hold, by kind and name.
+pub(super) struct Kept<'n> {
+    values: BTreeMap<(&'n str, &'n str), BTreeMap<String, Node>>,
+    /// How many values may still be taken over.
+    left: Cell<usize>,
+}
+
+/// So many values are taken over by the containers of one file: many containers with one large map would have its multiple.
+const MOST: usize = 50_000;
 
 impl<'n> Kept<'n> {
     pub(super) fn of(objects: &'n [(Pointer, &'n Node)]) -> Self {
         let named = objects.iter().filter_map(|(at, object)| {
             let kind = object.get("kind")?.text().filter(|kind| matches!(*kind, "Secret" | "ConfigMap"))?;
-            Some(((kind, name(object)?), (at, *object)))
+            Some(((kind, name(object)?), values(object, at).into_iter().collect()))
         });
-        Self(named.collect())
+        Self { values: named.collect(), left: Cell::new(MOST) }
     }
 
     /// The variables of a container, as `{name, value}` each, at the places where their values are written: in its own list, or in what the
@@ -48,10 +56,11 @@ impl<'n> Kept<'n> {
         for (key, kind) in [("secretRef", "Secret"), ("configMapRef", "ConfigMap")] {
             let Some(node) = item.get(key).and_then(|from| from.get("name")) else { continue };
             let Some(name) = node.text() else { continue };
-            match self.0.get(&(kind, name)) {
-                Some((at, object)) => {
-                    let values = values(object, at).into_iter();
-                    items.extend(values.map(|(name, value)| variable(&format!("{prefix}{name}"), value)));
+            match self.values.get(&(kind, name)) {
+                Some(values) => {
+                    let taken = values.iter().take(self.left.get());
+                    items.extend(taken.map(|(name, value)| variable(&format!("{prefix}{name}"), value.clone())));
+                    self.left.set(self.left.get().saturating_sub(values.len()));
                 }
                 None if kind == "Secret" => {
                     let value = word(format!("{REFERENCE}{name}"), node.span, &own.key(key).key("name"));
@@ -69,11 +78,8 @@ impl<'n> Kept<'n> {
         let reference = from.get(key)?;
         let name = reference.get("name")?.text()?;
         let wanted = reference.get("key")?;
-        let kept = self.0.get(&(kind, name)).and_then(|(at, object)| {
-            values(object, at).into_iter().find(|(name, _)| Some(name.as_str()) == wanted.text())
-        });
-        let value = match kept {
-            Some((_, value)) => value,
+        let value = match self.values.get(&(kind, name)).and_then(|values| values.get(wanted.text()?)) {
+            Some(value) => value.clone(),
             None if kind == "Secret" => {
                 let text = format!("{REFERENCE}{name}/{}", wanted.text()?);
                 word(text, wanted.span, &own.key(key).key("key"))

@@ -365,6 +365,14 @@ fn what_is_never_ended_costs_no_more_than_its_lines() {
     // Each of many lines would look through the whole rest, were the ends not looked up.
     let lines: String = (0..60_000).map(|at| format!("RUN <<E{at}\n")).collect();
     assert_eq!(found("Dockerfile", &format!("FROM a\n{lines}")), "other");
+    let keys: String = (0..3_000).map(|at| format!("  K{at}: v\n")).collect();
+    let containers: String = (0..3_000)
+        .map(|at| format!("    - {{ name: c{at}, image: a, envFrom: [ {{ secretRef: {{ name: k }} }} ] }}\n"))
+        .collect();
+    let many = format!(
+        "apiVersion: v1\nkind: Secret\nmetadata: {{ name: k }}\nstringData:\n{keys}---\napiVersion: v1\nkind: Pod\nmetadata: {{ name: mcp }}\nspec:\n  containers:\n{containers}"
+    );
+    assert!(found("deploy.yaml", &many).starts_with("kubernetes c0,c1,"));
     let services: String = (0..3_000)
         .map(|at| {
             format!("---\napiVersion: v1\nkind: Service\nspec: {{ type: NodePort, selector: {{ app: x{at} }} }}\n")
