@@ -254,9 +254,9 @@ pub(super) fn loose(
     }
     // What an entry is handed from here is told of the entry.
     let handed: BTreeSet<Span> = entries.iter().flat_map(|entry| &entry.handed).map(|one| one.value.span).collect();
-    let tokens = beside.gateway.iter().flat_map(|gateway| &gateway.tokens);
+    let logins = beside.gateway.iter().flat_map(|gateway| &gateway.logins);
     let kept = beside.secrets.iter().filter(|(_, secret)| !handed.contains(&secret.span));
-    for (name, secret) in papers.secrets.iter().chain(tokens).chain(kept) {
+    for (name, secret) in papers.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
     elsewhere(source, lexicon, entries, &mut out);

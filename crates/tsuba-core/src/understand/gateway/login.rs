@@ -172,22 +172,22 @@ pub(super) fn optional(node: &Node, at: &Pointer) -> Option<Located> {
     })
 }
 
-/// The tokens that a gateway takes, where they are written in its file, each by the name of one.
-pub(super) fn tokens(written: &str, value: &Node, at: &Pointer, out: &mut Vec<(String, Located)>) {
-    let key = normal(written);
-    if key.contains("token") || key.contains("apikey") {
-        listed(written, value, at, out);
+/// Settings of a login nest at most this deep.
+const DEEP: usize = 6;
+/// More of one document are not looked at.
+const MOST: usize = 1000;
+
+/// Every value of a login by its name, those of a list by the name of one: which of them is a secret is judged elsewhere.
+pub(super) fn values(written: &str, value: &Node, at: &Pointer, depth: usize, out: &mut Vec<(String, Located)>) {
+    if depth > DEEP || out.len() >= MOST {
+        return;
+    }
+    out.extend(value.located(at.clone()).map(|text| (written.to_owned(), text)));
+    let name = written.strip_suffix('s').unwrap_or(written);
+    for (index, item) in value.items().iter().enumerate() {
+        values(name, item, &at.index(index), depth + 1, out);
     }
     for member in value.effective() {
-        let below = normal(&member.key.text);
-        if ["token", "tokens", "apikey", "apikeys", "secret", "password", "clientsecret"].contains(&below.as_str()) {
-            listed(&member.key.text, &member.value, &at.key(&member.key.text), out);
-        }
+        values(&member.key.text, &member.value, &at.key(&member.key.text), depth + 1, out);
     }
-}
-
-fn listed(written: &str, value: &Node, at: &Pointer, out: &mut Vec<(String, Located)>) {
-    let name = written.strip_suffix('s').unwrap_or(written);
-    let items = value.items().iter().enumerate().filter_map(|(index, item)| item.located(at.index(index)));
-    out.extend(value.located(at.clone()).into_iter().chain(items).map(|token| (name.to_owned(), token)));
 }

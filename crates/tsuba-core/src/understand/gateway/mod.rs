@@ -27,8 +27,8 @@ pub struct Gateway {
     pub optional: Option<Located>,
     /// Origins that it lets in, where they are everybody's.
     pub any_origin: Option<Located>,
-    /// Tokens of its own that it takes.
-    pub tokens: Vec<(String, Located)>,
+    /// What its logins are set up with, by name: tokens that it takes, its own secret at the provider, and all else.
+    pub logins: Vec<(String, Located)>,
 }
 
 /// What was found of a gateway in a document.
@@ -184,7 +184,7 @@ impl Seen<'_> {
             }
             self.logins = true;
             acceptances(value, own, &mut self.acceptances);
-            login::tokens(written, value, own, &mut self.gateway.tokens);
+            login::values(written, value, own, 0, &mut self.gateway.logins);
             self.gateway.optional = self.gateway.optional.take().or_else(|| login::optional(value, own));
             return;
         }
