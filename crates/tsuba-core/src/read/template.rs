@@ -169,4 +169,26 @@ mod tests {
         assert_eq!(parse(&"{{ ".repeat(200_000)), None);
         assert_eq!(parse(&format!("a: [\n{}", "{{ . }}".repeat(50_000))), None);
     }
+    /// Is every place in a tree one of the text?
+    fn within(node: &Node, text: &str) -> bool {
+        let below = match &node.value {
+            Value::List(items) => items.iter().all(|item| within(item, text)),
+            Value::Map(members) => {
+                members.iter().all(|m| text.get(m.key.span.range()).is_some() && within(&m.value, text))
+            }
+            Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => true,
+        };
+        below && text.get(node.span.range()).is_some()
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn every_place_is_one_of_the_template(
+            lines in proptest::collection::vec("( {0,4}[a-cä]: )?(- )?(\\{\\{-? ?[.a-dö\" |]{0,6} ?\\}\\}|\\{% [a-z]{2} %\\}|[a-c]{1,3}|\"){0,3}", 0..8)
+        ) {
+            let text = lines.join("\n");
+            let roots = parse(&text).unwrap_or_default();
+            proptest::prop_assert!(roots.iter().all(|root| within(root, &text)), "{}", text);
+        }
+    }
 }

@@ -203,3 +203,22 @@ fn a_gateway_of_many_routes_costs_their_number() {
     let study = studied("g.yaml", &format!("listen: ':80'\nroutes:\n{routes}")).unwrap();
     assert_eq!(study.entries.len(), MAX_TARGETS);
 }
+
+proptest::proptest! {
+    #[test]
+    fn whatever_is_in_them_they_are_read(
+        parts in proptest::collection::vec(proptest::sample::select(vec![
+            "listen: ':80'", "routes:", "- path: /a", "  stdio: { cmd: a }", "  stdio: a b", "  mcp: { host: 1, port: x }",
+            "  mcp: { host: h, path: p }", "  target: https://a/mcp", "auth:", "  issuer: https://i", "  mode: optional",
+            "  audiences: [", "]", "  jwks: { a: [1, null] }", "mcpServers: { a: { command: a } }", "routers: [{ prefix: /, server: a }]",
+            "  auth: null", "apiVersion: 1", "kind: MCPRoute", "cors: { origins: '*' }", "- 1", "  - []",
+        ]), 0..14)
+    ) {
+        let text = parts.join("\n");
+        if let Some(study) = studied("g.yaml", &text) {
+            for entry in &study.entries {
+                proptest::prop_assert!(text.get(entry.span.range()).is_some() && text.get(entry.name.span.range()).is_some());
+            }
+        }
+    }
+}
