@@ -60,7 +60,7 @@ fn compose_files() {
     let bridged = "services:\n  gate:\n    image: node:22.1.0\n    command: npx -y @saltmarsh/gateway@1.0.0 --stdio \"npx -y @saltmarsh/tide-table\" --port 8000\n";
     assert!(found("compose.yml", bridged).starts_with("compose gate: "), "{}", found("compose.yml", bridged));
     for (path, text) in [
-        ("compose.yaml", "services:\n  web:\n    image: nginx\n    privileged: true\n    ports: [\"80:80\"]\n"),
+        ("compose.yaml", "services:\n  web:\n    image: saltmarsh/web\n    privileged: true\n    ports: [\"80:80\"]\n"),
         (
             "compose.yaml",
             "services:\n  db:\n    image: postgres\n    environment:\n      POSTGRES_PASSWORD: q8ZkXv2LmPw0TyRb\n",

@@ -164,7 +164,7 @@ fn other_gateways_and_settings_are_none() {
         ("hooks.yaml", "listen: ':80'\nroutes: [{ path: /deploy, command: /opt/deploy.sh }]\n"),
         ("g.yaml", "routes: [{ path: /a, stdio: null }]\nlisten: ':80'\n"),
         (
-            "traefik.yaml",
+            "router.yaml",
             "http: { routers: { a: { rule: 'PathPrefix(`/`)', service: a } }, services: { a: { loadBalancer: { servers: [{ url: 'http://a' }] } } } }\n",
         ),
         (
