@@ -61,6 +61,10 @@ pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<
     if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
         return None;
     }
+    let servers = found.is_some_and(|found| !found.servers.is_empty());
+    if !servers && !speaks(document.text.as_bytes()) {
+        return None;
+    }
     let known = found.iter().flat_map(|found| &found.servers).map(|server| (&server.pointer, &server.name)).collect();
     let mut seen = Seen { known, ..Seen::default() };
     for (at, root) in document.rooted() {
@@ -69,6 +73,13 @@ pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<
         seen.look(root, &at, &Way::default());
     }
     seen.gate()
+}
+
+/// Does a text have a word of the ways in which tool servers are spoken to? Without one nothing in it is a target: large data need not be
+/// walked through.
+fn speaks(bytes: &[u8]) -> bool {
+    let words = ["stdio", "mcp", "MCP", "Mcp", "sse:", "\"sse\"", "SSE", "treamable"];
+    words.iter().any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some())
 }
 
 /// Where the walk is.
@@ -84,7 +95,7 @@ struct Way {
     /// The login that is here is that of the surroundings, which have been told of it.
     told: bool,
     /// What the surroundings are called: a name, else a path.
-    name: Option<Located>,
+    name: Option<Arc<Located>>,
 }
 
 #[derive(Default)]
@@ -143,7 +154,7 @@ impl Seen<'_> {
         }
         if node.is_map() {
             let own = node.first(&["name", "id", "path", "prefix", "pathPrefix"]);
-            way.name = own.and_then(|(key, name)| name.located(at.key(key))).or(way.name);
+            way.name = own.and_then(|(key, name)| name.located(at.key(key))).map(Arc::new).or(way.name);
             self.target(node, at, &way);
         }
         let upstream = |member: &&Member| {
@@ -163,7 +174,7 @@ impl Seen<'_> {
     }
 
     fn target(&mut self, node: &Node, at: &Pointer, way: &Way) {
-        let place = way.name.clone().unwrap_or_else(|| Located {
+        let place = way.name.as_deref().cloned().unwrap_or_else(|| Located {
             text: format!("#{}", self.routes.len() + 1),
             span: Span { end: node.span.start.saturating_add(1), ..node.span },
             pointer: at.clone(),
@@ -193,7 +204,7 @@ impl Seen<'_> {
         let mut below = Way { routed: way.routed || routes, ..way.clone() };
         // `"/tides": { … }` below the routes names itself.
         if way.routed && value.is_map() && written.starts_with('/') {
-            below.name = Some(Located { text: written.to_owned(), span, pointer: own.clone() });
+            below.name = Some(Arc::new(Located { text: written.to_owned(), span, pointer: own.clone() }));
         }
         below.serving |= speaks_of_servers(written);
         below.told |= login::is_holder(&key);
