@@ -167,3 +167,27 @@ fn nothing_is_waited_for_and_no_secret_of_a_link_is_shown() {
     let alone = dir.run_with(&["inventory", "README.md"], b"");
     assert!(alone.out().contains("TIDE_TOKEN in plain text"), "{}", alone.out());
 }
+
+#[test]
+fn what_a_cluster_keeps_in_base64_is_in_no_diff() {
+    // Beside a line that could be mended: of the server's own secret (with a line end in it), and of one that nobody knows to be some.
+    let pod = |env: &str| {
+        format!(
+            "apiVersion: v1\nkind: Pod\nmetadata: {{ name: tide-mcp }}\nspec: {{ containers: [ {{ name: t, image: saltmarsh/t:1.0.0{env} }} ] }}\n"
+        )
+    };
+    let secret = "---\ndata: { TIDE_TOKEN: cThaa1h2MkxtUHcwVHlSYk40c0o3ZEhmCg== }\napiVersion: v1\nkind: Secret\nmetadata: { name: k }\n";
+    let pinned = format!(
+        r#"{{ "mcpServers": {{ "t": {{ "command": "docker", "args": ["run", "saltmarsh/t:1.0.0@sha256:{}"] }} }} }}"#,
+        "ab".repeat(32)
+    );
+    for env in [", envFrom: [ { secretRef: { name: k } } ]", ""] {
+        let text = pod(env) + secret;
+        let dir = Dir::new(&[("deploy.yaml", &text), ("mcp.json", &pinned)]);
+        let run = dir.run(&["repair", "."]);
+        assert!(!(run.out() + &run.err()).contains("cThaa1h2"), "{}", run.out());
+        // Without the secret beside it the same line is mended.
+        dir.write("deploy.yaml", pod("").as_bytes());
+        assert!(dir.run(&["repair", "."]).out().contains("+spec"), "{env}");
+    }
+}

@@ -10,7 +10,7 @@ use crate::judge::{Audit, Finding, InTurn, Options, Rule, audit};
 use crate::prelude::*;
 use crate::read::{Input, Notation};
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, Study, study};
+use crate::understand::{Outcome, Study, packs_secrets, study};
 
 /// How a finding can be mended.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -68,11 +68,11 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
     if matches!(document.document.notation, Notation::Dotenv | Notation::Csv) {
         return out;
     }
-    // A secret that a link or an entity carries in another form could not be masked in the lines of a diff.
+    // A secret that a link, an entity or a cluster's manifest carries in another form could not be masked in the lines of a diff.
     let stands = |secret: &str| document.document.text.contains(secret);
-    if document.document.notation == Notation::Prose
-        && document.all_handed().any(|(_, handed)| handed.is_plaintext() && !stands(&handed.value.text))
-    {
+    let hidden = document.document.notation == Notation::Prose
+        && document.all_handed().any(|(_, handed)| handed.is_plaintext() && !stands(&handed.value.text));
+    if hidden || packs_secrets(&document.document) {
         return out;
     }
     let Some(mut now) = workshop.judge(&out.text) else { return out };

@@ -16,3 +16,4 @@ pub use lines::{Lines, Position};
 pub use located::{Located, Span};
 pub use mask::mask;
 pub use pointer::Pointer;
+pub(crate) use pointer::normal;

@@ -8,6 +8,11 @@ use core::fmt;
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Pointer(String);
 
+/// A key without case and signs, as the settings of different programs are compared: `mcp_servers` and `mcpServers` are the same.
+pub(crate) fn normal(key: &str) -> String {
+    key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
+}
+
 impl Pointer {
     /// The root of the document.
     pub const fn root() -> Self {

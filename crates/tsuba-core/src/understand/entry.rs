@@ -12,7 +12,7 @@ use super::variables::{self, Variable};
 use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::read::{Document, Node, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, normal};
 
 /// How a client speaks to a server.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -286,10 +286,7 @@ fn split(source: &str, text: &Located) -> Vec<Located> {
 }
 
 fn transport(node: &Node, starts: bool, url: Option<&Located>) -> Transport {
-    let said = node
-        .first(&["type", "transport", "transportType"])
-        .and_then(|(_, t)| t.text())
-        .map(|t| t.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect::<String>());
+    let said = node.first(&["type", "transport", "transportType"]).and_then(|(_, t)| t.text()).map(normal);
     match said.as_deref() {
         Some("stdio" | "local") => Transport::Stdio,
         Some("sse") => Transport::Sse,

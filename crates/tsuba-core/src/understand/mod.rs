@@ -17,7 +17,7 @@ mod variables;
 
 pub use beside::{Beside, Card};
 pub(crate) use called::plain_name;
-pub(crate) use deploy::REFERENCE;
+pub(crate) use deploy::{REFERENCE, packs_secrets};
 pub use entry::{Asks, Entry, Listed, Transport};
 pub use gateway::Gateway;
 pub use handed::Handed;

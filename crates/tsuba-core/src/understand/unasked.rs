@@ -3,7 +3,7 @@
 use super::setup::Server;
 use crate::prelude::*;
 use crate::read::{Node, Value};
-use crate::text::{Located, Pointer};
+use crate::text::{Located, Pointer, normal};
 
 /// What runs without asking.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -18,7 +18,7 @@ pub struct Unasked {
 
 /// A setting that speaks of asking: does a yes mean that nobody is asked, or that somebody is?
 fn speaks(key: &str) -> Option<bool> {
-    let plain: String = key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect();
+    let plain = normal(key);
     match plain.as_str() {
         "autoapprove" | "autoapproved" | "autoapprovetools" | "autoapproveall" | "autoallow" | "alwaysallow"
         | "alwaysallowed" | "autorun" | "autoexecute" | "autoconfirm" | "trust" | "trusted" | "trustedtools"

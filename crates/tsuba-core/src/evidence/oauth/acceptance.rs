@@ -2,7 +2,7 @@
 
 use crate::prelude::*;
 use crate::read::{Node, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, normal};
 
 /// How callers' tokens are checked, as it is configured.
 #[derive(Clone, Debug)]
@@ -92,7 +92,7 @@ enum Part {
 }
 
 fn part(key: &str) -> Option<Part> {
-    let key: String = key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect();
+    let key = normal(key);
     Some(match key.as_str() {
         "issuer" | "issuers" | "issuerurl" | "issueruri" | "trustedissuers" | "allowedissuers" | "oidcissuer"
         | "oidcissuerurl" => Part::Issuer,

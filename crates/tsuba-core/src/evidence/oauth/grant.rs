@@ -4,7 +4,7 @@
 use super::fields::Fields;
 use crate::prelude::*;
 use crate::read::{Node, Value};
-use crate::text::{Located, Pointer};
+use crate::text::{Located, Pointer, normal};
 use jiff::Timestamp;
 use jiff::civil::{Date, DateTime};
 
@@ -228,7 +228,7 @@ pub(super) fn is_header(line: &str) -> bool {
 
 /// Is a key one of these, whatever its dress?
 fn is(names: &[&str], key: &str) -> bool {
-    let plain: String = key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect();
+    let plain = normal(key);
     names.contains(&plain.as_str())
 }
 

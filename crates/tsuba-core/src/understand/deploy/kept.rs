@@ -124,6 +124,12 @@ fn variable(name: &str, value: Node) -> Node {
     Node { at: value.at.clone(), ..Node::new(span, Value::Map(vec![member("name", named), member("value", value)])) }
 }
 
+/// Does an object keep secrets in base64, whether or not they are known to be some?
+pub(super) fn packs(object: &Node) -> bool {
+    let secret = object.get("kind").and_then(Node::text) == Some("Secret");
+    secret && object.get("data").is_some_and(|data| !data.members().is_empty())
+}
+
 /// A secret that is a tool server's by its name or by those of its values.
 pub(super) fn secret(object: &Node, at: &Pointer) -> Option<ClusterSecret> {
     let name = name(object).filter(|_| object.get("kind").and_then(Node::text) == Some("Secret"))?;

@@ -23,9 +23,13 @@ pub(super) struct ClusterSecret {
 
 /// The secrets of a document that are tool servers' by their names.
 pub(super) fn cluster_secrets(document: &Document) -> Vec<ClusterSecret> {
-    let roots: Vec<(Pointer, &Node)> = document.rooted().collect();
-    let objects = roots.iter().flat_map(|(at, root)| kubernetes::objects(root, at));
+    let objects = document.rooted().flat_map(|(at, root)| kubernetes::objects(root, &at));
     objects.filter_map(|(at, object)| kept::secret(object, &at)).collect()
+}
+
+/// Does a document keep secrets of a cluster in a form in which they cannot be masked line by line?
+pub(crate) fn packs_secrets(document: &Document) -> bool {
+    document.rooted().flat_map(|(at, root)| kubernetes::objects(root, &at)).any(|(_, object)| kept::packs(object))
 }
 
 /// A server that is put together from several places of a document.

@@ -1,10 +1,10 @@
 //! How a gateway knows its callers: which settings say so, and whether they are in force.
 
-use super::{normal, target};
+use super::target;
 use crate::evidence::oauth::acceptances;
 use crate::prelude::*;
 use crate::read::{Member, Node, Value};
-use crate::text::{Located, Pointer};
+use crate::text::{Located, Pointer, normal};
 
 /// Is there a login at some place?
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

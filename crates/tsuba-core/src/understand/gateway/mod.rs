@@ -9,7 +9,7 @@ use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, normal};
 use login::Login;
 
 /// A gateway that routes to tool servers.
@@ -131,11 +131,6 @@ const ORIGINS: &[&str] = &["alloworigins", "allowedorigins", "alloworigin", "ori
 
 /// Words for what watches a gateway.
 const WATCHES: &[&str] = &["health", "probe", "metrics", "telemetry", "tracing", "pprof", "debug", "stats"];
-
-/// A key without case and signs.
-fn normal(key: &str) -> String {
-    key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
-}
 
 impl Seen<'_> {
     fn look(&mut self, node: &Node, at: &Pointer, way: &Way) {

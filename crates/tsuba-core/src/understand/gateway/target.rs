@@ -1,9 +1,9 @@
 //! What a route leads to: a program on standard streams, or a server at an address.
 
-use super::{Way, normal};
+use super::Way;
 use crate::prelude::*;
 use crate::read::{Key, Member, Node, Value};
-use crate::text::{Pointer, Span};
+use crate::text::{Pointer, Span, normal};
 use crate::understand::deploy::speaks_of_servers;
 
 /// A target of a route, as a client would have it.

@@ -9,7 +9,11 @@ pub(super) fn settled(text: &str) -> Cow<'_, str> {
     if text.contains("${") { Cow::Owned(filled(text, |_| None)) } else { Cow::Borrowed(text) }
 }
 
-/// The text with what its variables stand for in their places, or their defaults. What has neither stays.
+/// Longer names (bytes) are none: a long value put in for each of many variables would have the product of both.
+const LONGEST: usize = 8 << 10;
+
+/// The text with what its variables stand for in their places, or their defaults. What has neither stays, and so does all where it would grow
+/// beyond any name.
 pub(crate) fn filled<'v>(text: &'v str, value: impl Fn(&str) -> Option<&'v str>) -> String {
     let mut out = String::new();
     let mut from = 0;
@@ -18,6 +22,9 @@ pub(crate) fn filled<'v>(text: &'v str, value: impl Fn(&str) -> Option<&'v str>)
         out.push_str(text.get(from..range.start).unwrap_or_default());
         out.push_str(name(written).and_then(&value).or_else(|| default(written)).unwrap_or(written));
         from = range.end;
+        if out.len() > LONGEST {
+            return text.to_owned();
+        }
     }
     out.push_str(text.get(from..).unwrap_or_default());
     out
@@ -85,6 +92,9 @@ mod tests {
         ] {
             assert_eq!(filled(text, value), want, "{text}");
         }
+        let long = "x".repeat(LONGEST);
+        let many = "${A}".repeat(1000);
+        assert_eq!(filled(&many, |_| Some(&long)), many);
     }
 
     #[test]

@@ -6,7 +6,7 @@ pub use kind::SetupKind;
 
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, normal};
 
 /// A server found in a document, not yet understood.
 #[derive(Clone, Debug)]
@@ -85,10 +85,6 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
         found.kind = SetupKind::Candidate;
     }
     Some(found)
-}
-
-fn normal(key: &str) -> String {
-    key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
 }
 
 /// Looks for maps and lists of servers below `node`.
