@@ -19,7 +19,7 @@ mod words;
 pub use formats::{Format, Nature};
 pub use name::NameSays;
 pub(crate) use name::{name_says, words_of};
-pub(crate) use reference::{is_store_address, references};
+pub(crate) use reference::{default_of, is_store_address, references};
 pub(crate) use scope::{Access, Scope, administers, singular};
 pub use token::Claims;
 pub use vocabulary::{OwnFormat, Vocabulary};

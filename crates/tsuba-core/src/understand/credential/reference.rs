@@ -125,14 +125,29 @@ fn balanced(text: &str) -> usize {
     0
 }
 
-/// The default that a reference carries (`${NAME:-default}`), as a range in `value`.
-pub(super) fn default_of(value: &str, reference: &core::ops::Range<usize>) -> Option<core::ops::Range<usize>> {
+/// The default that a reference carries (`${NAME:-default}`, `{{ .name | default "default" }}`), as a range in `value`.
+pub(crate) fn default_of(value: &str, reference: &core::ops::Range<usize>) -> Option<core::ops::Range<usize>> {
+    if value.get(reference.clone())?.starts_with("{{") {
+        return default_in_template(value, reference);
+    }
     let inner = value.get(reference.clone())?.strip_prefix("${")?.strip_suffix('}')?;
     let (name, sign) =
         [":-", ":=", "-"].iter().find_map(|sign| inner.split_once(sign).map(|(name, _)| (name, *sign)))?;
     name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_').then_some(())?;
     let start = reference.start + 2 + name.len() + sign.len();
     Some(start..reference.end - 1)
+}
+
+/// The text between quotes behind the word `default`; where the whole stands between quotes, those are escaped.
+fn default_in_template(value: &str, reference: &core::ops::Range<usize>) -> Option<core::ops::Range<usize>> {
+    let written = value.get(reference.clone())?;
+    let word = written.find("default")? + "default".len();
+    let behind = written.get(word..)?;
+    let quote = behind.trim_start_matches([' ', '(', '\\']).chars().next().filter(|c| matches!(c, '"' | '\''))?;
+    let start = word + behind.find(quote)? + 1;
+    let length = written.get(start..)?.find(quote)?;
+    let text = written.get(start..start + length)?.trim_end_matches('\\');
+    Some(reference.start + start..reference.start + start + text.len())
 }
 
 /// Is the whole value the address of a secret in a store?
@@ -414,6 +429,18 @@ mod tests {
         assert_eq!(references("Bearer ${T} x"), [7..11]);
         assert_eq!(default_of("${T:-abc}", &(0..9)), Some(5..8));
         assert_eq!(default_of("${input:x-y}", &(0..12)), None);
+        for (text, want) in [
+            (r#"{{ .t | default "abc" }}"#, Some("abc")),
+            (r#"{{ t | default('abc') }}"#, Some("abc")),
+            (r#"{{ .t | default \"abc\" | quote }}"#, Some("abc")),
+            (r#"{{ .t | default "" }}"#, Some("")),
+            (r#"{{ .t | default .u }}"#, None),
+            (r#"{{ .default }}"#, None),
+            (r#"{{ .t | default "abc }}"#, None),
+        ] {
+            let found = default_of(text, &(0..text.len()));
+            assert_eq!(found.map(|range| &text[range]), want, "{text}");
+        }
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! Variables where a package or an image is named: what is started is then decided elsewhere, unless the variable brings a default.
 
 use crate::prelude::*;
-use crate::understand::credential::references;
+use crate::understand::credential::{default_of, references};
 use core::ops::Range;
 
 /// The text with the defaults of its variables in their places (`${TAG:-1.4.2}`, `${TAG-1.4.2}`): that is started where nobody sets them.
@@ -20,7 +20,7 @@ pub(crate) fn filled<'v>(text: &'v str, value: impl Fn(&str) -> Option<&'v str>)
     for range in references(text) {
         let written = text.get(range.clone()).unwrap_or_default();
         out.push_str(text.get(from..range.start).unwrap_or_default());
-        out.push_str(name(written).and_then(&value).or_else(|| default(written)).unwrap_or(written));
+        out.push_str(name(written).and_then(&value).or_else(|| default(text, &range)).unwrap_or(written));
         from = range.end;
         if out.len() > LONGEST {
             return text.to_owned();
@@ -37,11 +37,10 @@ fn name(reference: &str) -> Option<&str> {
     inner.get(..end).filter(|name| !name.is_empty())
 }
 
-fn default(reference: &str) -> Option<&str> {
-    let inner = reference.strip_prefix("${")?.strip_suffix('}')?;
-    let name = inner.find(|c: char| !(c.is_ascii_alphanumeric() || c == '_')).filter(|name| *name > 0)?;
-    let rest = inner.get(name..)?;
-    rest.strip_prefix(":-").or_else(|| rest.strip_prefix('-')).filter(|default| !default.is_empty())
+/// What is taken where a shell's variable is not set. The default of a template is mostly overruled by the values that come with it.
+fn default<'t>(text: &'t str, reference: &Range<usize>) -> Option<&'t str> {
+    let shell = text.get(reference.clone())?.starts_with("${");
+    text.get(default_of(text, reference).filter(|_| shell)?).filter(|default| !default.is_empty())
 }
 
 /// Does a variable stand in it?
