@@ -60,7 +60,7 @@ fn main() {
         // Three conversations, each with a start of its own.
         all.get(10).copied().unwrap_or_default().as_secs_f64() * 1000.0 / 3.0
     };
-    let (bare, caged) = (median(None), median(Some(Cage { program: program.into() })));
+    let (bare, caged) = (median(None), median(Cage::new(program.as_ref()).ok()));
     println!(
         "a local stand-in, each conversation: bare {bare:.1} ms, caged {caged:.1} ms, {:.1} ms more",
         caged - bare

@@ -3,7 +3,7 @@
 use crate::wire::Raw;
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::understand::credential::Claims;
 
 /// The name of the format; it changes only where old readers could misread.
@@ -78,11 +78,18 @@ pub struct Touched {
     /// Programs that ran, the server too. One that ran for less than some milliseconds may be missing.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub programs: Vec<String>,
+    /// Variables by which the setup has the server's loader take in other code, by their names. The loader obeyed them inside the walls.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub loader: Vec<String>,
+    /// Which of these lists are cut off: more was touched than they hold.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub cut: BTreeSet<String>,
 }
 
 impl Touched {
     /// With what was touched another time.
     pub(crate) fn add(&mut self, other: Self) {
+        self.cut.extend(other.cut);
         for (own, more) in [
             (&mut self.decoys, other.decoys),
             (&mut self.written, other.written),
@@ -90,6 +97,7 @@ impl Touched {
             (&mut self.names, other.names),
             (&mut self.contacts, other.contacts),
             (&mut self.limits, other.limits),
+            (&mut self.loader, other.loader),
         ] {
             for what in more {
                 if !own.contains(&what) {

@@ -9,11 +9,13 @@ pub mod cage;
 mod capture;
 mod differ;
 mod evidence;
+mod fds;
 mod fetch;
 mod login;
 mod net;
 mod peer;
 mod redact;
+mod scratch;
 mod session;
 pub mod wire;
 
@@ -22,6 +24,7 @@ pub use capture::{Job, Options, Target, capture};
 pub use evidence::{
     Asked, Difference, Era, Evidence, HttpAnswer, Package, SCHEMA, Session, Token, TokenClaims, Tool, Touched, schema,
 };
+pub use fds::Inherited;
 pub use fetch::Wanted;
 pub use net::{Reachable, Trust};
 pub use peer::Launch;

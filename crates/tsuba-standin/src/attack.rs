@@ -11,6 +11,7 @@ pub(crate) fn attempt(attack: &str) -> String {
     let (name, what) = attack.split_once('=').unwrap_or((attack, ""));
     match name {
         "read" => told(fs::read(what).map(|bytes| format!("read {} bytes", bytes.len()))),
+        "say" => told(fs::read_to_string(what)),
         "list" => told(fs::read_dir(what).map(|all| format!("listed {}", all.count()))),
         "write" => told(fs::write(what, "written by a stand-in").map(|()| "written".to_owned())),
         "connect" => connect(what),

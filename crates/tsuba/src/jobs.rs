@@ -125,8 +125,8 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Targ
     };
     // What official clients pass on, and what the entry gives (`protocol.md`, 1.9).
     let all = ["PATH", "HOME", "LOGNAME", "SHELL", "TERM", "USER"];
-    // A cage has a home and a user of its own.
-    let passed = if selection.caged { all.get(..1).unwrap_or_default() } else { &all };
+    // A cage has all of them of its own.
+    let passed: &[&str] = if selection.caged { &[] } else { &all };
     let mut env: Vec<_> = passed.iter().filter_map(|name| Some(((*name).into(), std::env::var_os(name)?))).collect();
     for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && !has_variable(&v.value.text)) {
         env.push((variable.name.clone().into(), given(&variable.value.text, variable.value.span).into()));
@@ -142,6 +142,8 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Targ
         env,
         cwd: cwd.is_dir().then_some(cwd),
         shown: Vec::new(),
+        search: std::env::var_os("PATH").unwrap_or_default(),
+        preface: Vec::new(),
     };
     Ok(match fetched {
         Some((_, wanted)) => Target::Package(wanted, launch),

@@ -97,7 +97,7 @@ pub(crate) fn run(folder: &TempDir) -> anyhow::Result<Done> {
     for step in &FIRST {
         walk.step(step, "")?;
     }
-    if let Err(why) = (Cage { program: program.clone() }).possible() {
+    if let Err(why) = Cage::new(&program) {
         writeln!(anstream::stdout(), "\nThe simulated servers are not started: {why}")?;
         return Ok(Done::Clean);
     }

@@ -15,41 +15,9 @@ use std::io::Read as _;
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use util::{Dir, evidence};
+use util::{Dir, cages, evidence, said, setup};
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_tsuba");
-
-/// A setup with stand-ins: each a name and the arguments after `stand-in`.
-fn setup(entries: &[(&str, &[&str])]) -> String {
-    let servers: serde_json::Map<String, Value> = entries
-        .iter()
-        .map(|(name, args)| {
-            let args: Vec<&str> = ["stand-in"].iter().chain(args.iter()).copied().collect();
-            ((*name).to_owned(), json!({ "command": PROGRAM, "args": args }))
-        })
-        .collect();
-    json!({ "mcpServers": servers }).to_string()
-}
-
-/// The description of a tool in the first conversation.
-fn said(evidence: &Value, tool: &str) -> String {
-    let pages = evidence["sessions"].as_array().unwrap().iter().flat_map(|session| session["tools/list"].as_array());
-    let mut tools = pages.flatten().flat_map(|page| page["tools"].as_array().cloned().unwrap_or_default());
-    let found = tools.find(|found| found["name"] == tool).unwrap_or_else(|| panic!("no tool {tool}: {evidence}"));
-    found["description"].as_str().unwrap().to_owned()
-}
-
-/// Can a cage be built here? Where not, the tests of it say so and are skipped.
-fn cages() -> bool {
-    let dir = Dir::new(&[("setup.json", &setup(&[("tide-table", &["tide-table"])]))]);
-    let run = dir.run(&["capture", "setup.json", "--launch"]);
-    if run.status() == 0 {
-        return true;
-    }
-    eprintln!("skipped: {}", run.err().trim());
-    assert!(run.err().contains("no cage") || run.err().contains("Linux only"), "{}", run.err());
-    false
-}
 
 #[test]
 fn evidence_is_kept_and_judged() {

@@ -1,20 +1,21 @@
 //! The file system inside: the runtime and the server's own folder to read, a home and a folder for temporary files to write.
 
-use super::{HOME, Plan, SELF, WORK, decoys};
-use rustix::fs::StatVfsMountFlags as Has;
-use rustix::fs::statvfs;
+use super::plan::Build;
+use super::{HOME, WORK, decoys, process_list};
 use rustix::mount::{
     MountFlags, MountPropagationFlags, UnmountFlags, mount, mount_bind_recursive, mount_change, mount_remount, unmount,
 };
 use rustix::process::{chdir, pivot_root};
-use std::ffi::CStr;
+use std::ffi::{CStr, OsString};
 use std::fs;
 use std::io;
+use std::os::unix::ffi::OsStringExt as _;
 use std::os::unix::fs::{PermissionsExt as _, symlink};
 use std::path::{Path, PathBuf};
 
 /// Folders of the system that programs run from.
-const SYSTEM: &[&str] = &["/usr", "/bin", "/sbin", "/lib", "/lib32", "/lib64", "/libx32"];
+pub(super) const SYSTEM: &[&str] =
+    &["/usr", "/bin", "/sbin", "/lib", "/lib32", "/lib64", "/libx32", "/nix/store", "/gnu/store"];
 /// Files that programs look at to find their libraries, certificates, the time zone.
 const SETTINGS: &[&str] = &[
     "/etc/alternatives",
@@ -27,12 +28,13 @@ const SETTINGS: &[&str] = &[
     "/etc/ssl/certs",
     "/etc/ssl/openssl.cnf",
 ];
-const DEVICES: &[&str] = &["/dev/null", "/dev/zero", "/dev/full", "/dev/random", "/dev/urandom"];
+/// Not `/dev/zero`: what is mapped from it is memory that belongs to no process.
+const DEVICES: &[&str] = &["/dev/null", "/dev/full", "/dev/random", "/dev/urandom"];
 /// So much may be written, in all.
 const ROOM: &CStr = c"size=32m,nr_inodes=8k,mode=1777";
 
 /// Builds it and goes in. The old one is gone afterwards. Answers the decoys.
-pub(super) fn enter(plan: &Plan) -> io::Result<Vec<PathBuf>> {
+pub(super) fn enter(plan: &Build) -> io::Result<Vec<PathBuf>> {
     let root = plan.root.as_path();
     mount_change("/", MountPropagationFlags::PRIVATE | MountPropagationFlags::REC)?;
     let plain = MountFlags::NOSUID | MountFlags::NODEV;
@@ -44,20 +46,20 @@ pub(super) fn enter(plan: &Plan) -> io::Result<Vec<PathBuf>> {
     for folder in ["home", "tmp"] {
         mount("tmpfs", root.join(folder), "tmpfs", plain, Some(ROOM))?;
     }
-    for folder in SYSTEM {
-        show(root, Path::new(folder), true)?;
+    for path in SYSTEM.iter().chain(SETTINGS).map(Path::new).chain(plan.shown.iter().map(PathBuf::as_path)) {
+        show(root, path)?;
     }
-    for file in SETTINGS {
-        show(root, Path::new(file), true)?;
-    }
-    for path in &plan.shown {
-        show(root, path, true)?;
+    // One empty file and one empty folder stand for everything that is hidden.
+    let made = root.join(".cage");
+    let (no_file, no_folder) = (made.join("file"), made.join("folder"));
+    fs::create_dir_all(&no_folder)?;
+    fs::write(&no_file, "")?;
+    for path in &plan.hidden {
+        hide(root, path, &no_file, &no_folder)?;
     }
     for device in DEVICES {
-        show(root, Path::new(device), false)?;
+        show(root, Path::new(device))?;
     }
-    fs::write(inside(root, Path::new(SELF)), "")?;
-    bind(&plan.helper, &inside(root, Path::new(SELF)), true)?;
     for (file, text) in [
         ("etc/passwd", "root:x:0:0::/home/crew:/bin/sh\ncrew:x:1000:1000::/home/crew:/bin/sh\n"),
         ("etc/group", "root:x:0:\ncrew:x:1000:\n"),
@@ -72,11 +74,13 @@ pub(super) fn enter(plan: &Plan) -> io::Result<Vec<PathBuf>> {
         ("stdin", "/proc/self/fd/0"),
         ("stdout", "/proc/self/fd/1"),
         ("stderr", "/proc/self/fd/2"),
+        ("shm", "/tmp"),
     ] {
         symlink(target, root.join("dev").join(name))?;
     }
-    // A system that hides parts of its own process list shows none at all; programs mostly do without.
-    let _shown = mount("proc", root.join("proc"), "proc", plain | MountFlags::NOEXEC, None);
+    read_only(root)?;
+    mount("proc", root.join("proc"), "proc", plain | MountFlags::NOEXEC, None)?;
+    process_list::narrow(&root.join("proc"), &made, (&no_file, &no_folder))?;
     fs::create_dir_all(inside(root, Path::new(WORK)))?;
     let decoys = decoys::lay(&root.join(HOME.trim_start_matches('/')))?;
     chdir(root)?;
@@ -87,21 +91,12 @@ pub(super) fn enter(plan: &Plan) -> io::Result<Vec<PathBuf>> {
     Ok(decoys.into_iter().map(|decoy| Path::new("/").join(decoy.strip_prefix(root).unwrap_or(&decoy))).collect())
 }
 
-/// Nothing more is set through the process list: the server may run as the machine's own root, whom its files obey without any rights.
-pub(super) fn close() -> io::Result<()> {
-    if Path::new("/proc/self").exists() {
-        let flags = MountFlags::NOSUID | MountFlags::NODEV | MountFlags::NOEXEC | MountFlags::RDONLY | MountFlags::BIND;
-        mount_remount("/proc", flags, c"")?;
-    }
-    Ok(())
-}
-
-fn inside(root: &Path, path: &Path) -> PathBuf {
+pub(super) fn inside(root: &Path, path: &Path) -> PathBuf {
     root.join(path.strip_prefix("/").unwrap_or(path))
 }
 
 /// Shows a path of the outside at the same place inside. What is not there is not shown.
-fn show(root: &Path, path: &Path, read_only: bool) -> io::Result<()> {
+fn show(root: &Path, path: &Path) -> io::Result<()> {
     let Ok(kind) = path.symlink_metadata().map(|metadata| metadata.file_type()) else { return Ok(()) };
     let place = inside(root, path);
     if place.symlink_metadata().is_ok() {
@@ -113,37 +108,97 @@ fn show(root: &Path, path: &Path, read_only: bool) -> io::Result<()> {
             return Ok(());
         }
     }
-    if kind.is_symlink() && SYSTEM.iter().any(|folder| Path::new(folder) == path) {
+    if kind.is_symlink() {
+        // Programs look where they really lie: what a link leads to is shown at its own place.
         return symlink(fs::read_link(path)?, place);
     }
-    if path.is_dir() {
+    if kind.is_dir() {
         fs::create_dir(&place)?;
         fs::set_permissions(&place, fs::Permissions::from_mode(0o755))?;
     } else {
         fs::write(&place, "")?;
     }
-    bind(path, &place, read_only)
+    mount_bind_recursive(path, &place)?;
+    Ok(())
 }
 
-fn bind(from: &Path, to: &Path, read_only: bool) -> io::Result<()> {
-    mount_bind_recursive(from, to)?;
-    // What the outside has set stays set, or the system refuses.
-    let has = statvfs(to)?.f_flag;
-    let mut flags = MountFlags::BIND;
-    for (here, flag) in [
-        (Has::NOSUID, MountFlags::NOSUID),
-        (Has::NODEV, MountFlags::NODEV),
-        (Has::NOEXEC, MountFlags::NOEXEC),
-        (Has::NOATIME, MountFlags::NOATIME),
-        (Has::RELATIME, MountFlags::RELATIME),
-    ] {
-        if has.contains(here) {
-            flags |= flag;
+/// Puts nothing in the place of something.
+fn hide(root: &Path, path: &Path, no_file: &Path, no_folder: &Path) -> io::Result<()> {
+    let place = inside(root, path);
+    match place.symlink_metadata().map(|metadata| metadata.file_type()) {
+        Ok(kind) if kind.is_dir() => mount_bind_recursive(no_folder, &place)?,
+        // A link leads nowhere that is not shown itself.
+        Ok(kind) if !kind.is_symlink() => mount_bind_recursive(no_file, &place)?,
+        Ok(_) | Err(_) => {}
+    }
+    Ok(())
+}
+
+/// Closes every mount below a folder to writing, those that came with another too, but for the two that are the server's own.
+fn read_only(root: &Path) -> io::Result<()> {
+    let mounts = fs::read("/proc/self/mountinfo")?;
+    let mut closed = 0;
+    for line in mounts.split(|byte| *byte == b'\n') {
+        let mut fields = line.split(|byte| *byte == b' ').skip(4);
+        let (Some(place), Some(options)) = (fields.next(), fields.next()) else { continue };
+        let place = PathBuf::from(OsString::from_vec(unescaped(place)));
+        let below = place.strip_prefix(root).ok();
+        if below.is_some_and(|below| !OWN.iter().any(|own| below == Path::new(own))) {
+            mount_remount(&place, kept(options) | MountFlags::BIND | MountFlags::RDONLY | MountFlags::NOSUID, c"")?;
+            closed += 1;
         }
     }
-    if read_only {
-        flags |= MountFlags::RDONLY | MountFlags::NOSUID;
+    // The system's folders are there at least: where none was found, they lie somewhere else than it seems.
+    if closed == 0 { Err(io::Error::other("no mount was found")) } else { Ok(()) }
+}
+
+/// What a server may write in; and the root, which is closed last.
+const OWN: &[&str] = &["home", "tmp", ""];
+
+/// What the outside has set stays set, or the system refuses.
+fn kept(options: &[u8]) -> MountFlags {
+    let flag = |option: &[u8]| match option {
+        b"nosuid" => MountFlags::NOSUID,
+        b"nodev" => MountFlags::NODEV,
+        b"noexec" => MountFlags::NOEXEC,
+        b"noatime" => MountFlags::NOATIME,
+        b"nodiratime" => MountFlags::NODIRATIME,
+        b"relatime" => MountFlags::RELATIME,
+        _ => MountFlags::empty(),
+    };
+    options.split(|byte| *byte == b',').fold(MountFlags::empty(), |all, option| all | flag(option))
+}
+
+/// A place as the list of mounts writes it: blanks and the like are three octal digits (proc_pid_mountinfo(5)).
+fn unescaped(place: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(place.len());
+    let mut rest = place;
+    while let Some((first, after)) = rest.split_first() {
+        let digits = after.get(..3).filter(|_| *first == b'\\').and_then(|digits| std::str::from_utf8(digits).ok());
+        match digits.and_then(|digits| u8::from_str_radix(digits, 8).ok()) {
+            Some(byte) => {
+                out.push(byte);
+                rest = after.get(3..).unwrap_or_default();
+            }
+            None => {
+                out.push(*first);
+                rest = after;
+            }
+        }
     }
-    mount_remount(to, flags, c"")?;
-    Ok(())
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_of_mounts_are_read_as_they_are() {
+        for (written, want) in
+            [("/usr/lib", "/usr/lib"), ("/a\\040b\\134", "/a b\\"), ("/a\\04", "/a\\04"), ("/\\999", "/\\999")]
+        {
+            assert_eq!(unescaped(written.as_bytes()), want.as_bytes(), "{written}");
+        }
+    }
 }

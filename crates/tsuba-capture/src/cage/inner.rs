@@ -1,52 +1,58 @@
 //! The second stage: the first process of the new namespaces. It builds what the server sees, starts it, watches it, and takes everything
 //! with it when it ends.
 
+use super::plan::Build;
+use super::processes::Processes;
 use super::watch::{Report, Watch};
-use super::{Plan, SELF, files, network};
-use rustix::process::{Pid, Signal, WaitOptions, set_parent_process_death_signal, wait};
+use super::{files, network};
+use rustix::process::{
+    DumpableBehavior, Pid, Signal, WaitOptions, set_dumpable_behavior, set_parent_process_death_signal, setsid, wait,
+};
 use std::fmt::Display;
-use std::fs;
+use std::fs::File;
+use std::os::fd::AsRawFd as _;
 use std::process::Command;
 use std::thread;
 use std::time::Duration;
 
 /// More processes than this are too many.
-const PROCESSES: usize = 200;
+const MAX_PROCESSES: usize = 200;
 /// More memory than this is too much (bytes).
-const MEMORY: u64 = 3 << 30;
+const MAX_MEMORY: u64 = 3 << 30;
+/// More open files than this, in all processes, are too many: each may hold some hundred kilobytes that belong to nobody.
+const MAX_FILES: u64 = 4096;
 /// It looks so often.
 const OFTEN: Duration = Duration::from_millis(5);
 
-pub(super) fn run(plan: &Plan) -> Result<u8, String> {
+pub(super) fn run(plan: &Build) -> Result<u8, String> {
     let failed = |what: &str, error: &dyn Display| format!("no cage: {what} ({error})");
     set_parent_process_death_signal(Some(Signal::KILL))
-        .map_err(|e| failed("the system tells no end of a parent", &e))?;
+        .map_err(|e| failed("the system does not signal the end of a parent", &e))?;
+    // Without a terminal there is none to write commands into.
+    let _alone = setsid();
+    let own = File::open(super::SELF).map_err(|e| failed("this program cannot be read", &e))?;
     let report = Report::create(&plan.report).map_err(|e| failed("nothing can be written down", &e))?;
     let decoys = files::enter(plan).map_err(|e| failed("its file system cannot be built", &e))?;
     network::up(&report).map_err(|e| failed("its network cannot be built", &e))?;
     rustix::system::sethostname(b"cage").map_err(|e| failed("it cannot be named", &e))?;
-    // From Linux 6.14 on each namespace has a limit of its own; where it has none, the watch below must do.
-    let _limited = fs::write("/proc/sys/kernel/pid_max", "512");
-    files::close().map_err(|e| failed("the process list cannot be closed", &e))?;
-    let mut watch = Watch::new(decoys, &plan.helper, report.clone()).map_err(|e| failed("it cannot be watched", &e))?;
-    let server = Command::new(SELF)
+    let mut watch = Watch::new(decoys, report.clone()).map_err(|e| failed("it cannot be watched", &e))?;
+    let mut processes = Processes::new(report.clone()).map_err(|e| failed("it has no process list", &e))?;
+    set_dumpable_behavior(DumpableBehavior::NotDumpable).map_err(|e| failed("it cannot be closed to tracing", &e))?;
+    let server = Command::new(format!("/proc/self/fd/{}", own.as_raw_fd()))
         .args(["cage", "server"])
-        .arg(&plan.cwd)
-        .arg(&plan.program)
-        .args(&plan.args)
         .env_clear()
-        .envs(plan.env.iter().map(|(name, value)| (name, value)))
         .spawn()
         .map_err(|e| failed("the server does not start", &e))?;
     let server = i32::try_from(server.id()).ok().and_then(Pid::from_raw);
     loop {
-        let (count, memory) = watch.look();
-        let over = match (count > PROCESSES, memory > MEMORY) {
-            (true, _) => Some("too many processes"),
-            (false, true) => Some("too much memory"),
-            (false, false) => None,
-        };
-        if let Some(over) = over {
+        watch.look();
+        let used = processes.look();
+        let over = [
+            (used.processes > MAX_PROCESSES, "too many processes"),
+            (used.memory > MAX_MEMORY, "too much memory"),
+            (used.files > MAX_FILES, "too many open files"),
+        ];
+        if let Some((_, over)) = over.iter().find(|(is_over, _)| *is_over) {
             report.note("limit", over);
             // This process ends, and with it everything in its namespace.
             return Ok(137);

@@ -3,7 +3,7 @@
 use super::HOME;
 use rustix::fs::inotify;
 use std::collections::{BTreeMap, BTreeSet};
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{self, Write as _};
 use std::mem::MaybeUninit;
 use std::os::fd::OwnedFd;
@@ -14,8 +14,20 @@ use std::sync::{Arc, Mutex, PoisonError};
 #[derive(Clone, Debug)]
 pub(super) struct Report(Arc<Mutex<(File, BTreeSet<String>)>>);
 
-/// A server that does more than this is known well enough.
-const MOST: usize = 4096;
+/// A server that does more than this is known well enough; it is told which lists go on.
+const MAX_NOTES: usize = 4096;
+
+/// The list of evidence that a kind of note stands in.
+fn list(kind: &str) -> &str {
+    match kind {
+        "decoy" => "decoys",
+        "wrote" => "written",
+        "ran" => "programs",
+        "name" => "names",
+        "contact" => "contacts",
+        other => other,
+    }
+}
 
 impl Report {
     /// A new one.
@@ -28,10 +40,21 @@ impl Report {
         let what: String = what.chars().map(|c| if c.is_control() { '?' } else { c }).take(300).collect();
         let mut guard = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let (file, known) = &mut *guard;
-        if known.len() < MOST && known.insert(format!("{kind} {what}")) {
-            // If the outside is gone there is nobody to read it.
-            let _gone = writeln!(file, "{kind} {what}");
+        let line = format!("{kind} {what}");
+        if known.contains(&line) {
+            return;
         }
+        let cut = format!("cut {}", list(kind));
+        // If the outside is gone there is nobody to read it.
+        let _gone = if known.len() < MAX_NOTES || kind == "limit" {
+            let written = writeln!(file, "{line}");
+            known.insert(line);
+            written
+        } else if known.insert(cut.clone()) {
+            writeln!(file, "{cut}")
+        } else {
+            Ok(())
+        };
     }
 }
 
@@ -40,22 +63,17 @@ pub(super) struct Watch {
     from: OwnedFd,
     places: BTreeMap<i32, PathBuf>,
     decoys: BTreeSet<PathBuf>,
-    known: BTreeSet<u32>,
-    /// This program, as it is called on the outside.
-    helper: String,
     report: Report,
 }
 
-/// Folders that are written in are followed so many deep.
-const FOLDERS: usize = 256;
+/// So many folders that are written in are followed.
+const MAX_FOLDERS: usize = 256;
 
 impl Watch {
-    pub(super) fn new(decoys: Vec<PathBuf>, helper: &Path, report: Report) -> io::Result<Self> {
+    pub(super) fn new(decoys: Vec<PathBuf>, report: Report) -> io::Result<Self> {
         let from = inotify::init(inotify::CreateFlags::NONBLOCK | inotify::CreateFlags::CLOEXEC)?;
-        let known = [1].into();
-        let helper = helper.to_string_lossy().into_owned();
         let all = decoys.iter().cloned().collect();
-        let mut out = Self { from, places: BTreeMap::new(), decoys: all, known, helper, report };
+        let mut out = Self { from, places: BTreeMap::new(), decoys: all, report };
         for decoy in decoys {
             let watch = inotify::add_watch(&out.from, &decoy, inotify::WatchFlags::OPEN | inotify::WatchFlags::MODIFY)?;
             out.places.insert(watch, decoy);
@@ -67,18 +85,16 @@ impl Watch {
 
     fn folder(&mut self, path: &Path) {
         let flags = inotify::WatchFlags::CREATE | inotify::WatchFlags::MOVED_TO | inotify::WatchFlags::DELETE;
-        if let Some(watch) = inotify::add_watch(&self.from, path, flags).ok().filter(|_| self.places.len() < FOLDERS) {
+        if self.places.len() >= MAX_FOLDERS {
+            return self.report.note("cut", "written");
+        }
+        if let Ok(watch) = inotify::add_watch(&self.from, path, flags) {
             self.places.insert(watch, path.to_path_buf());
         }
     }
 
-    /// Looks once; answers how many processes there are besides this one, and how much memory they have (bytes).
-    pub(super) fn look(&mut self) -> (usize, u64) {
-        self.files();
-        self.processes()
-    }
-
-    fn files(&mut self) {
+    /// Looks once.
+    pub(super) fn look(&mut self) {
         let mut buffer = [MaybeUninit::uninit(); 8192];
         let mut folders = Vec::new();
         let mut reader = inotify::Reader::new(&self.from, &mut buffer);
@@ -98,36 +114,6 @@ impl Watch {
         for folder in folders {
             self.folder(&folder);
         }
-    }
-
-    fn processes(&mut self) -> (usize, u64) {
-        let (mut count, mut memory) = (0, 0);
-        for entry in fs::read_dir("/proc").into_iter().flatten().flatten() {
-            let Some(pid) = entry.file_name().to_str().and_then(|name| name.parse::<u32>().ok()) else { continue };
-            if pid == 1 {
-                continue;
-            }
-            count += 1;
-            let pages = fs::read_to_string(entry.path().join("statm")).ok();
-            let resident = pages.and_then(|pages| pages.split(' ').nth(1)?.parse::<u64>().ok());
-            memory += resident.unwrap_or(0) * 4096;
-            if self.known.contains(&pid) {
-                continue;
-            }
-            let line = fs::read(entry.path().join("cmdline")).unwrap_or_default();
-            let words: Vec<String> =
-                line.split(|byte| *byte == 0).map(|word| String::from_utf8_lossy(word).into_owned()).take(4).collect();
-            // Before it becomes the server a process is one of ours.
-            let builds = words.get(1).is_some_and(|word| word == "cage");
-            let ours = words.first().is_none_or(|program| {
-                program.is_empty() || (builds && (program == super::SELF || *program == self.helper))
-            });
-            if !ours {
-                self.known.insert(pid);
-                self.report.note("ran", words.join(" ").trim());
-            }
-        }
-        (count, memory)
     }
 }
 

@@ -7,6 +7,7 @@ mod pypi;
 
 use crate::evidence::Package;
 use crate::peer::Launch;
+use crate::scratch::Scratch;
 use std::ffi::OsString;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicBool;
@@ -59,7 +60,7 @@ pub(crate) struct Fetched {
     env: Vec<(OsString, OsString)>,
     /// The folders that it needs.
     shown: Vec<PathBuf>,
-    folder: tempfile::TempDir,
+    folder: Scratch,
 }
 
 impl Fetched {
@@ -76,6 +77,8 @@ impl Fetched {
             env: given.env.iter().chain(&self.env).cloned().collect(),
             cwd: given.cwd.clone(),
             shown: self.shown.clone(),
+            search: given.search.clone(),
+            preface: Vec::new(),
         }
     }
 }
@@ -84,7 +87,7 @@ impl Fetched {
 pub(crate) fn fetch(wanted: &Wanted, until: Instant, stop: &AtomicBool) -> (Package, Result<Fetched, String>) {
     let asked = wanted.specs.first().cloned().unwrap_or_default();
     let mut package = Package { client: "npm", name: wanted.name.clone(), asked, ..Package::default() };
-    let folder = match tempfile::Builder::new().prefix("tsuba-fetch-").tempdir() {
+    let folder = match Scratch::new() {
         Ok(folder) => folder,
         Err(_) => return (package, Err("the system gives no temporary folder".to_owned())),
     };

@@ -25,6 +25,10 @@ pub struct Launch {
     pub cwd: Option<PathBuf>,
     /// Folders of its own that it needs, beside what it is started from.
     pub shown: Vec<PathBuf>,
+    /// Where a cage looks for the program; without one, the environment says it.
+    pub search: OsString,
+    /// What it reads before the first message.
+    pub preface: Vec<u8>,
 }
 
 /// A program that is running.
@@ -50,6 +54,8 @@ impl Stdio {
         }
         let mut child = command.spawn().map_err(|error| not_started(launch, &error))?;
         let (to, outgoing) = channel::<Vec<u8>>();
+        // Where it is gone already, the first answer will say so.
+        let _gone = to.send(launch.preface.clone());
         let (incoming, from) = sync_channel(WAITING);
         if let Some(mut input) = child.stdin.take() {
             // A program that does not read must not hold us up.

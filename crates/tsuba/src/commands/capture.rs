@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Era, Evidence, Job, Options, Redact, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, Trust, capture};
 use tsuba_core::judge::audit;
 use tsuba_core::text::{Located, fingerprint, mask};
 use tsuba_core::understand::credential::tokens;
@@ -80,16 +80,18 @@ enum EraName {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let inherited = Inherited::now();
     let mut options = options(args)?;
     if args.launch && !args.uncaged {
-        let program = std::env::current_exe().context("this program is not to be found")?;
-        let cage = Cage { program };
-        if let Err(why) = cage.possible() {
-            bail!("--launch: {why}; --launch --uncaged starts local servers without a cage");
+        let program = std::env::current_exe().context("cannot locate the tsuba executable")?;
+        match Cage::new(&program) {
+            Ok(cage) => options.cage = Some(cage),
+            Err(why) => bail!("--launch: {why}; --launch --uncaged starts local servers without a cage"),
         }
-        options.cage = Some(cage);
     }
     let gathered = gather(&args.r#where, None)?;
+    // An input may have come in as an open file; no server, and no client of a registry, inherits it, nor what a token was read from.
+    inherited.close();
     let today = super::audit::today();
     let judging = tsuba_core::judge::Options { key: gathered.key, ..tsuba_core::judge::Options::on(today) };
     let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));

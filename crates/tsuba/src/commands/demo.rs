@@ -92,11 +92,13 @@ const ASKED: &str = "evidence/harbour-desk";
 /// Asks the simulated servers, each in a cage; where none can be built, that is said and nothing is started.
 fn ask(folder: &Path) -> anyhow::Result<()> {
     let program = std::env::current_exe().context("this program is not to be found")?;
-    let cage = Cage { program: program.clone() };
-    if let Err(why) = cage.possible() {
-        return writeln!(anstream::stderr(), "The simulated servers are not started: {why}\n")
-            .context("cannot write to standard error");
-    }
+    let cage = match Cage::new(&program) {
+        Ok(cage) => cage,
+        Err(why) => {
+            return writeln!(anstream::stderr(), "The simulated servers are not started: {why}\n")
+                .context("cannot write to standard error");
+        }
+    };
     let wanted = Where::folder(folder.join(DESK), 1, None);
     let gathered = gather(&wanted, Some(folder))?;
     let judging = tsuba_core::judge::Options::on(TODAY.parse()?);

@@ -4,10 +4,12 @@
     clippy::expect_used,
     clippy::panic,
     clippy::indexing_slicing,
+    clippy::print_stderr,
     reason = "a failing test is what a panic is for"
 )]
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
+use serde_json::{Value, json};
 use std::path::PathBuf;
 use std::process::{Command, Output, Stdio};
 
@@ -77,4 +79,36 @@ pub(crate) fn evidence(dir: &Dir, entry: &str) -> serde_json::Value {
     let files = std::fs::read_dir(dir.path("evidence")).unwrap().map(|file| file.unwrap().path());
     let all = files.map(|file| serde_json::from_slice::<serde_json::Value>(&std::fs::read(file).unwrap()).unwrap());
     all.into_iter().find(|evidence| evidence["entry"] == entry).unwrap()
+}
+
+/// A setup with stand-ins: each a name and the arguments after `stand-in`.
+pub(crate) fn setup(entries: &[(&str, &[&str])]) -> String {
+    let servers: serde_json::Map<String, Value> = entries
+        .iter()
+        .map(|(name, args)| {
+            let args: Vec<&str> = ["stand-in"].iter().chain(args.iter()).copied().collect();
+            ((*name).to_owned(), json!({ "command": env!("CARGO_BIN_EXE_tsuba"), "args": args }))
+        })
+        .collect();
+    json!({ "mcpServers": servers }).to_string()
+}
+
+/// The description of a tool in the first conversation.
+pub(crate) fn said(evidence: &Value, tool: &str) -> String {
+    let pages = evidence["sessions"].as_array().unwrap().iter().flat_map(|session| session["tools/list"].as_array());
+    let mut tools = pages.flatten().flat_map(|page| page["tools"].as_array().cloned().unwrap_or_default());
+    let found = tools.find(|found| found["name"] == tool).unwrap_or_else(|| panic!("no tool {tool}: {evidence}"));
+    found["description"].as_str().unwrap().to_owned()
+}
+
+/// Can a cage be built here? Where not, the tests of it say so and are skipped.
+pub(crate) fn cages() -> bool {
+    let dir = Dir::new(&[("setup.json", &setup(&[("tide-table", &["tide-table"])]))]);
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    if run.status() == 0 {
+        return true;
+    }
+    eprintln!("skipped: {}", run.err().trim());
+    assert!(run.err().contains("no cage") || run.err().contains("Linux only"), "{}", run.err());
+    false
 }
