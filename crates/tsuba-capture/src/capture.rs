@@ -156,7 +156,7 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
     let (mut evidence, scratch) = (capturing.evidence, capturing.scratch);
     match scratch {
         // The folder has another name every time, and the same evidence must read the same.
-        Some(folder) => clean(&mut evidence, &job.redact.clone().and(&folder, "/fetched")),
+        Some(folder) => clean(&mut evidence, &job.redact.clone().renaming(folder, "/fetched")),
         None => clean(&mut evidence, &job.redact),
     }
     evidence

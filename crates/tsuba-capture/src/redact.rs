@@ -1,7 +1,10 @@
-//! Taking secrets out of what is kept: an answer stays as it was written, but for the strings that hold one.
+//! Taking secrets out of what is kept: an answer stays as it was written, but for the strings and numbers that hold one.
 
 use crate::wire::Raw;
 use serde_json::value::RawValue;
+use std::borrow::Cow;
+use tsuba_core::text::{Masker, mask};
+use tsuba_core::understand::credential::tokens;
 
 /// Keys without which an answer could not be read as one. They are words of the protocol, whoever has one for a password.
 const KEYS: &[&str] = &[
@@ -54,72 +57,109 @@ const KEYS: &[&str] = &[
     "version",
 ];
 
-/// What must not be kept, and what stands in its place.
-#[derive(Clone, Debug, Default)]
+/// What must not be kept.
+#[derive(Clone, Debug)]
 pub struct Redact {
-    /// Secrets and their masks; longer ones first, for one may be part of another.
-    pairs: Vec<(String, String)>,
+    masker: Masker,
+    /// A folder that has another name every time, and what it is called instead.
+    folder: Option<(String, &'static str)>,
+}
+
+impl Default for Redact {
+    fn default() -> Self {
+        Self::new(Masker::new([], [], tokens))
+    }
 }
 
 impl Redact {
-    /// Of secrets and their masks.
-    pub fn new(mut pairs: Vec<(String, String)>) -> Self {
-        pairs.retain(|(secret, _)| !secret.is_empty());
-        pairs.sort_by(|a, b| b.0.len().cmp(&a.0.len()).then_with(|| a.cmp(b)));
-        pairs.dedup();
-        Self { pairs }
+    /// The secrets that a masker knows, and whatever else has the form of one: a server may tell its own. What only looks as if it could be
+    /// one stays: a model would read it.
+    pub fn new(masker: Masker) -> Self {
+        Self { masker: masker.finding(tokens), folder: None }
     }
 
-    /// With one more.
+    /// With one more secret.
     #[must_use]
-    pub fn and(mut self, secret: &str, mask: &str) -> Self {
-        self.pairs.push((secret.to_owned(), mask.to_owned()));
-        Self::new(self.pairs)
+    pub fn also(self, secret: &str) -> Self {
+        Self { masker: self.masker.also(secret), ..self }
+    }
+
+    /// With a folder that is called otherwise.
+    #[must_use]
+    pub(crate) fn renaming(mut self, folder: String, called: &'static str) -> Self {
+        self.folder = Some(folder).filter(|folder| !folder.is_empty()).map(|folder| (folder, called));
+        self
     }
 
     /// A text without secrets.
     pub fn text(&self, text: &str) -> String {
-        let (mut out, mut rest) = (String::with_capacity(text.len()), text);
-        // A mask shows how its secret begins: it is not looked through again.
-        let next = |rest: &str| {
-            let found = self.pairs.iter().filter_map(|pair| Some((rest.find(pair.0.as_str())?, pair)));
-            found.min_by_key(|(at, (secret, _))| (*at, core::cmp::Reverse(secret.len())))
-        };
-        while let Some((at, (secret, mask))) = next(rest) {
-            out.push_str(rest.get(..at).unwrap_or_default());
-            out.push_str(mask);
-            rest = rest.get(at + secret.len()..).unwrap_or_default();
-        }
-        out.push_str(rest);
-        out
+        self.clean(text).into_owned()
     }
 
-    /// JSON without secrets: every string that holds one is written anew, everything else stays to the letter.
+    fn clean<'t>(&self, text: &'t str) -> Cow<'t, str> {
+        let renamed = match &self.folder {
+            Some((folder, called)) if text.contains(folder.as_str()) => text.replace(folder.as_str(), called),
+            _ => return self.masker.mask(text),
+        };
+        Cow::Owned(self.masker.mask(&renamed).into_owned())
+    }
+
+    /// JSON without secrets: every string that holds one is written anew, a number that is one becomes a string, everything else stays to the
+    /// letter.
     pub fn json(&self, raw: &Raw) -> Raw {
         let text = raw.get();
         let mut out = String::with_capacity(text.len());
         let mut rest = text;
         let mut changed = false;
-        while let Some(at) = rest.find('"') {
-            let (before, from) = rest.split_at_checked(at).unwrap_or((rest, ""));
-            out.push_str(before);
+        while !rest.is_empty() {
+            let (before, from) = rest.split_at_checked(rest.find('"').unwrap_or(rest.len())).unwrap_or((rest, ""));
+            changed |= self.numbers(before, &mut out);
             let (literal, after) = from.split_at_checked(literal(from)).unwrap_or((from, ""));
             rest = after;
+            // Half a character, say, cannot be read: then it is looked through as it is written.
             let said: Option<String> = serde_json::from_str(literal).ok();
-            match said.map(|said| (self.text(&said), said)) {
-                Some((clean, said)) if clean != said && !(is_key(rest) && KEYS.contains(&said.as_str())) => {
-                    changed = true;
-                    out.push_str(&serde_json::Value::String(clean).to_string());
-                }
-                _ => out.push_str(literal),
+            let said = said.unwrap_or_else(|| literal.trim_matches('"').to_owned());
+            let clean = self.clean(&said);
+            if clean == said || (is_key(rest) && KEYS.contains(&said.as_str())) {
+                out.push_str(literal);
+            } else {
+                changed = true;
+                out.push_str(&serde_json::Value::String(clean.into_owned()).to_string());
             }
         }
-        out.push_str(rest);
         if !changed {
             return raw.clone();
         }
-        // Strings were put in the place of strings.
+        // Strings were put in the place of strings and numbers.
         RawValue::from_string(out).unwrap_or_else(|_| RawValue::NULL.to_owned())
+    }
+
+    /// Writes what stands between two strings; true where a number in it was a secret.
+    fn numbers(&self, between: &str, out: &mut String) -> bool {
+        let places = if between.len() < 4 { Vec::new() } else { self.masker.places(between) };
+        if places.is_empty() {
+            out.push_str(between);
+            return false;
+        }
+        let is_part = |c: char| c.is_ascii_alphanumeric() || "+-.".contains(c);
+        let (mut at, mut changed) = (0, false);
+        for place in places {
+            let head = between.get(at..place.start.max(at)).unwrap_or_default();
+            let start = at + head.trim_end_matches(is_part).len();
+            let tail = between.get(place.end.max(start)..).unwrap_or_default();
+            let end = between.len() - tail.trim_start_matches(is_part).len();
+            let number = between.get(start..end).unwrap_or_default();
+            out.push_str(between.get(at..start).unwrap_or_default());
+            if number.chars().all(is_part) && !number.is_empty() {
+                changed = true;
+                out.push_str(&serde_json::Value::String(mask(number)).to_string());
+            } else {
+                out.push_str(number);
+            }
+            at = end;
+        }
+        out.push_str(between.get(at..).unwrap_or_default());
+        changed
     }
 }
 
@@ -146,23 +186,43 @@ fn literal(from: &str) -> usize {
 mod tests {
     use super::*;
 
+    fn redact(secrets: &[&'static str]) -> Redact {
+        Redact::new(Masker::new(secrets.iter().copied(), [], |_| Vec::new()))
+    }
+
     #[test]
     fn secrets_are_taken_out_however_they_are_escaped() {
-        let redact = Redact::new(vec![
-            ("s3cr\"et-value".to_owned(), "s3cr… (12)".to_owned()),
-            ("s3".to_owned(), "-".to_owned()),
-            ("tool".to_owned(), "t… (4)".to_owned()),
-        ]);
+        let redact = redact(&["s3cr\"et-value", "tool", "47114711"]);
         for (json, want) in [
             (r#"{"a": "x", "n": 1.0}"#, r#"{"a": "x", "n": 1.0}"#),
-            (r#"{"a":  "the s3cr\"et-value here"}"#, r#"{"a":  "the s3cr… (12) here"}"#),
-            (r#"["\u0073\u0033cr\"et-value"]"#, r#"["s3cr… (12)"]"#),
-            (r#"{"s3": "\\"}"#, r#"{"-": "\\"}"#),
+            (r#"{"a":  "the s3cr\"et-value here"}"#, r#"{"a":  "the s3…(13 chars) here"}"#),
+            (r#"["\u0073\u0033cr\"et-value"]"#, r#"["s3…(13 chars)"]"#),
+            (r#"["{\"a\":\"s3cr\\\"et-value\"}"]"#, r#"["{\"a\":\"s3…(14 chars)\"}"]"#),
+            (r#"{"n": 47114711, "m":[1,47114711]}"#, r#"{"n": "4…(8 chars)", "m":[1,"4…(8 chars)"]}"#),
+            (r#"{"n": 47114711.5}"#, r#"{"n": "4…(10 chars)"}"#),
             // A word of the protocol stays, as a key.
-            (r#"{"tools" : ["tools"], "toolbox": 1}"#, r#"{"tools" : ["t… (4)s"], "t… (4)box": 1}"#),
+            (r#"{"tools" : ["tools"], "toolbox": 1}"#, r#"{"tools" : ["…(4 chars)s"], "…(4 chars)box": 1}"#),
         ] {
             let raw = RawValue::from_string(json.to_owned()).unwrap();
-            assert_eq!(redact.json(&raw).get(), want);
+            let got = redact.json(&raw);
+            assert!(serde_json::from_str::<serde_json::Value>(got.get()).is_ok(), "{got}");
+            assert_eq!(got.get(), want);
         }
+    }
+
+    #[test]
+    fn a_folder_is_called_otherwise() {
+        let redact = redact(&[]).renaming("/tmp/x1".to_owned(), "/fetched");
+        assert_eq!(redact.text("node /tmp/x1/a.js"), "node /fetched/a.js");
+    }
+
+    #[test]
+    fn many_secrets_cost_no_more_than_their_number() {
+        let tokens: Vec<String> = (0..4000).map(|n| format!("tide_{n:04}Q7k{:04}Zx", 9999 - n)).collect();
+        let text = serde_json::to_string(&tokens).unwrap();
+        let redact = Redact::new(Masker::new(tokens.iter().map(String::as_str), [], |_| Vec::new()));
+        let started = std::time::Instant::now();
+        let clean = redact.json(&RawValue::from_string(text).unwrap());
+        assert!(!clean.get().contains("Q7k") && started.elapsed().as_secs() < 5, "{:?}", started.elapsed());
     }
 }

@@ -1,5 +1,7 @@
 //! Attacks on a cage, each by the means that any program has; what came of it is told as a tool's description.
 
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD;
 use std::fs::{self, OpenOptions};
 use std::io::Write as _;
 use std::net::TcpStream;
@@ -24,8 +26,29 @@ pub(crate) fn attempt(attack: &str) -> String {
         "signal" => signal(what),
         "space" => space(),
         "secret" => std::env::var(what).unwrap_or_else(|_| "not there".to_owned()),
+        "echo" => echo(&std::env::var(what).unwrap_or_default()),
         _ => "no such attack".to_owned(),
     }
+}
+
+/// What it was handed, in the forms in which a server could tell it.
+fn echo(secret: &str) -> String {
+    let each = |form: fn(u8) -> String| secret.bytes().map(form).collect::<String>();
+    let quoted = serde_json::json!({ "a": serde_json::json!({ "b": secret }).to_string() }).to_string();
+    let half = secret.len() / 2;
+    let forms = [
+        secret.to_owned(),
+        STANDARD.encode(secret),
+        STANDARD.encode(format!("crew:{secret}")),
+        each(|byte| format!("%{byte:02X}")),
+        each(|byte| format!("{byte:02x}")),
+        secret.chars().rev().collect(),
+        secret.to_uppercase(),
+        each(|byte| format!("&#{byte};")),
+        quoted,
+        format!("{} and {}", secret.get(..half).unwrap_or_default(), secret.get(half..).unwrap_or_default()),
+    ];
+    forms.join(" | ")
 }
 
 fn told(outcome: std::io::Result<String>) -> String {

@@ -29,8 +29,12 @@ pub(crate) fn status(outcome: anyhow::Result<Done>) -> ExitCode {
             ExitCode::SUCCESS
         }
         Err(error) => {
+            // Paths, names and what a library says of them come from outside, like everything in a report.
+            let cleaner = tsuba_core::judge::wary_cleaner();
+            let told = format!("{error:#}");
+            let lines: Vec<String> = told.lines().map(|line| cleaner.clean(line).to_string()).collect();
             // If standard error is gone too, the status still tells.
-            let _ = writeln!(anstream::stderr(), "tsuba: {error:#}");
+            let _ = writeln!(anstream::stderr(), "tsuba: {}", lines.join("\n"));
             ExitCode::from(2)
         }
     }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
 use tsuba_core::decide::launch_print;
 use tsuba_core::judge::Audit;
-use tsuba_core::text::{Span, mask};
+use tsuba_core::text::Span;
 use tsuba_core::understand::launch::{Package, Step, StepKind};
 use tsuba_core::understand::{Entry, Study, Transport};
 use url::Url;
@@ -32,8 +32,7 @@ pub(crate) struct Skipped {
 }
 
 /// The entries to ask, each server once, and those that are not asked.
-pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>) -> (Vec<Job>, Vec<Skipped>) {
-    let redact = redact(audit);
+pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) -> (Vec<Job>, Vec<Skipped>) {
     let mut jobs = Vec::new();
     let mut skipped: BTreeMap<&'static str, Vec<Line>> = BTreeMap::new();
     let mut seen = BTreeSet::new();
@@ -58,13 +57,6 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>) -> (Vec<Job>, Vec<S
         }
     }
     (jobs, skipped.into_iter().map(|(why, entries)| Skipped { why, entries }).collect())
-}
-
-/// Every secret of every setup, with its mask.
-fn redact(audit: &Audit) -> Redact {
-    let handed = audit.studies.iter().flat_map(|study| study.all_handed()).map(|(_, handed)| handed);
-    let secrets = handed.filter(|handed| handed.is_plaintext() && !handed.trivial);
-    Redact::new(secrets.map(|handed| (handed.value.text.clone(), mask(&handed.value.text))).collect())
 }
 
 fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, &'static str> {

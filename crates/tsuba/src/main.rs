@@ -5,6 +5,7 @@ mod asked;
 mod commands;
 mod deciding;
 mod dialog;
+mod diff;
 mod exit;
 mod gather;
 mod jobs;

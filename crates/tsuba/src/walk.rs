@@ -92,6 +92,8 @@ pub(crate) fn run(folder: &TempDir) -> anyhow::Result<Done> {
     fs::hard_link(&program, &own).or_else(|_| fs::copy(&program, &own).map(|_| ())).context("cannot write the demo")?;
     let walk = Walk { desk, program: &own };
     fs::write(desk.join("mcp.json"), SETUP).context("cannot write the demo")?;
+    // A cage shows a program's package, where it is in one, and nothing else of what lies beside it.
+    fs::write(desk.join("package.json"), "{ \"name\": \"@saltmarsh/desk\" }\n").context("cannot write the demo")?;
     let notice = |text: &str| fs::write(desk.join("notice.txt"), text).context("cannot write the demo");
     notice("")?;
     for step in &FIRST {

@@ -223,6 +223,14 @@ fn secrets_of_the_setup_are_neither_handed_over_nor_kept() {
     let kept = evidence(&dir, "tide-table");
     assert!(said(&kept, "secret").starts_with("tide…"), "{}", said(&kept, "secret"));
     assert!(!kept.to_string().contains("4fK29s"));
+    // In whatever form it is told again: each of them is a mask and no more than a few characters around it.
+    dir.write("setup.json", text("echo=TIDE_TOKEN").as_bytes());
+    assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged", "--with-secrets"]).status(), 0);
+    let told = said(&evidence(&dir, "tide-table"), "echo");
+    assert_eq!(told.split(" | ").count(), 10, "{told}");
+    for form in told.split(" | ") {
+        assert!(form.contains("chars)") && form.len() < 50, "{form}");
+    }
 }
 
 #[test]

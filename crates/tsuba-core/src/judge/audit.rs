@@ -8,8 +8,8 @@ use super::verdict::{self, Judgement};
 use crate::decide::{Policy, Register, Standing, approved_versions, standings};
 use crate::prelude::*;
 use crate::repair::Known;
-use crate::text::{Cleaner, Key, fingerprint, keyed};
-use crate::understand::credential::next_token;
+use crate::text::{Cleaner, Key, Masker, fingerprint, keyed};
+use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
 use crate::understand::{Handed, Study};
 use jiff::civil::Date;
@@ -225,7 +225,7 @@ fn note_known(studies: &mut [Study], known: &Known) {
 
 /// A gate for texts of which no secret is known: what has the form of one is masked all the same.
 pub fn wary_cleaner() -> Cleaner {
-    Cleaner::new([], [], |text, from| next_token(text, from).map(|(range, ..)| range))
+    Cleaner::new(Masker::new([], [], |text| suspects(text, &Vocabulary::default())))
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
@@ -234,11 +234,7 @@ fn cleaner(studies: &[Study], policy: &Policy) -> Cleaner {
     let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
     let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
     let vocabulary = policy.vocabulary.clone();
-    Cleaner::new(kept, common, move |text, from| {
-        let known = next_token(text, from).map(|(range, ..)| range);
-        let own = vocabulary.next_secret(text, from);
-        known.into_iter().chain(own).min_by_key(|range| (range.start, core::cmp::Reverse(range.end)))
-    })
+    Cleaner::new(Masker::new(kept, common, move |text| suspects(text, &vocabulary)))
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.

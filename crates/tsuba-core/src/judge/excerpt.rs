@@ -2,7 +2,7 @@
 
 use crate::prelude::*;
 use crate::read::Document;
-use crate::text::{Clean, Cleaner, Span, mask};
+use crate::text::{Clean, Cleaner, Span, boundary, mask};
 use core::ops::Range;
 
 /// A line of a document with the part that a finding is about.
@@ -43,6 +43,7 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     let line = document.lines.position(text, span.start as usize).line;
     let whole = document.lines.range(text, line);
     let marked = whole.start.max(span.start as usize)..whole.end.min(span.end as usize).max(span.start as usize);
+    let secrets = &around(text, &whole, &marked, secrets, cleaner);
     // A mark that touches a secret is the whole of the secret, so that its mask is drawn once.
     let touched = touching(secrets, &marked).iter().map(|s| s.range());
     let marked =
@@ -61,11 +62,43 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     }
 }
 
+/// What is looked through for secrets that nobody has named: so much on either side of the marked part (bytes), and on to the end of a word.
+const NEAR: usize = 4 * AROUND;
+const MAX_WORD: usize = 8 << 10;
+
+/// The secrets around the marked part: those that are known by their place, and those that look like one.
+fn around(text: &str, line: &Range<usize>, marked: &Range<usize>, secrets: &[Span], cleaner: &Cleaner) -> Vec<Span> {
+    let shown = marked.start..marked.end.min(marked.start + 4 * MARKED);
+    let ends = |c: char| c.is_whitespace() || "\"',;".contains(c);
+    let start = boundary(text, shown.start.saturating_sub(NEAR).max(line.start));
+    let before = text.get(boundary(text, start.saturating_sub(MAX_WORD).max(line.start))..start).unwrap_or_default();
+    let start = start - before.len() + before.rfind(ends).map_or(0, |at| at + 1);
+    let end = boundary(text, (shown.end + NEAR).min(line.end));
+    let after = text.get(end..boundary(text, (end + MAX_WORD).min(line.end))).unwrap_or_default();
+    let end = end + after.find(ends).unwrap_or(after.len());
+    let places = cleaner.masker().places(text.get(start..end).unwrap_or_default());
+    let mut all: Vec<Span> =
+        places.into_iter().map(|place| Span::new(start + place.start, start + place.end)).collect();
+    all.extend(touching(secrets, &(start..end)));
+    all.sort_unstable();
+    all.dedup_by(|next, kept| {
+        let overlaps = next.start < kept.end;
+        if overlaps {
+            kept.end = kept.end.max(next.end);
+        }
+        overlaps
+    });
+    all
+}
+
 /// Quotes as notations write them; those of a configuration in a notebook or in HTML are escapes.
 const QUOTES: &[&str] = &["\"", "'", "\\\"", "&quot;"];
 
-/// The text of a range with every secret that touches it masked whole.
-fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
+/// The text of a range with every secret that touches it masked whole. `secrets` are sorted and do not overlap, as [`secret_spans`] gives
+/// them. The rest may hold others, in places that nobody has looked at: a [`Cleaner`] knows them.
+///
+/// [`secret_spans`]: super::secret_spans
+pub fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
     let mut out = String::new();
     if range.is_empty() {
         return out;
@@ -117,12 +150,13 @@ fn window_forward(text: &str, range: &Range<usize>, most: usize, secrets: &[Span
 mod tests {
     use super::*;
     use crate::read::{Input, read};
+    use crate::text::Masker;
 
     fn shown(text: &str, mark: &str, secret: &str) -> String {
         let document = read(Input { path: "a.yaml".into(), bytes: text.into(), ..Input::default() }).unwrap();
         let place = |part: &str| text.find(part).map(|at| Span::new(at, at + part.len()));
         let secrets: Vec<Span> = place(secret).filter(|_| !secret.is_empty()).into_iter().collect();
-        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new([], [], |_, _| None));
+        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new(Masker::new([], [], |_| Vec::new())));
         let dots = |cut| if cut { "…" } else { "" };
         format!("{}{}[{}]{}{}", dots(e.cut.0), e.before, e.marked, e.after, dots(e.cut.1))
     }

@@ -119,7 +119,7 @@ pub(super) fn finding(
 }
 
 /// The places of the secrets in a setup, sorted, overlapping ones joined.
-pub(super) fn secret_spans(study: &Study) -> Vec<Span> {
+pub fn secret_spans(study: &Study) -> Vec<Span> {
     let mut spans: Vec<Span> =
         study.all_handed().filter(|(_, h)| h.is_plaintext()).map(|(_, h)| h.value.span).collect();
     spans.sort();

@@ -13,8 +13,8 @@ mod verdict;
 mod weight;
 
 pub use audit::{Audit, Options, UnreadFile, audit, wary_cleaner};
-pub use excerpt::Excerpt;
-pub use finding::Finding;
+pub use excerpt::{Excerpt, masked};
+pub use finding::{Finding, secret_spans};
 pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands, listing_of};
 pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};

@@ -4,11 +4,15 @@ use super::{Prompt, Repair};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::Span;
+use core::ops::Range;
 
-/// The text of a document with one change; `None` where it cannot be made without touching something else.
-pub(super) fn edited(document: &Document, at: Span, repair: &Repair) -> Option<String> {
+/// A change of a text: what stands in a range is written anew.
+pub(super) type Edit = (Range<usize>, String);
+
+/// The changes that one repair needs; `None` where it cannot be made without touching something else.
+pub(super) fn edits(document: &Document, at: Span, repair: &Repair) -> Option<Vec<Edit>> {
     let value = |text: &str| Some((at.range(), written(document.notation, document.written(at), text)?));
-    let mut edits = match repair {
+    Some(match repair {
         Repair::Write(text) => vec![value(text)?],
         Repair::TakeOut => vec![(without(document, at)?, String::new())],
         Repair::Prompt(prompt) => {
@@ -16,19 +20,49 @@ pub(super) fn edited(document: &Document, at: Span, repair: &Repair) -> Option<S
             edits.extend(asked(document, prompt)?);
             edits
         }
-    };
-    // From the end, so that no place moves before it is used.
-    edits.sort_by_key(|(range, _)| core::cmp::Reverse(range.start));
-    let mut text = document.text.clone();
-    for (range, new) in edits {
-        let (before, after) = (text.get(..range.start)?, text.get(range.end..)?);
-        text = format!("{before}{new}{after}");
-    }
-    Some(text)
+    })
 }
 
-/// A change of a text.
-type Edit = (core::ops::Range<usize>, String);
+/// Changes that can be made in one step, in the order of their places.
+#[derive(Default)]
+pub(super) struct Batch(BTreeMap<(usize, usize), Vec<String>>);
+
+impl Batch {
+    /// Takes in the changes of one more repair; false where one of them meets another.
+    pub(super) fn take(&mut self, edits: &[Edit]) -> bool {
+        let meets = |(range, _): &Edit| {
+            let overlaps =
+                |((start, end), _): (&(usize, usize), &Vec<String>)| *start < range.end && range.start < *end;
+            // Those that are there do not meet each other: only the nearest can meet this one.
+            let before = self.0.range(..=(range.start, usize::MAX)).next_back();
+            let after = self.0.range((range.start, 0)..).next();
+            before.is_some_and(overlaps) || after.is_some_and(overlaps)
+        };
+        if edits.iter().any(meets) {
+            return false;
+        }
+        for (range, new) in edits {
+            // What is put in at one place may be several things, each once.
+            let there = self.0.entry((range.start, range.end)).or_default();
+            if !there.contains(new) {
+                there.push(new.clone());
+            }
+        }
+        true
+    }
+
+    /// The text with all of them.
+    pub(super) fn applied(&self, text: &str) -> Option<String> {
+        let (mut out, mut at) = (String::with_capacity(text.len()), 0);
+        for ((start, end), new) in &self.0 {
+            out.push_str(text.get(at..*start)?);
+            new.iter().for_each(|new| out.push_str(new));
+            at = *end;
+        }
+        out.push_str(text.get(at..)?);
+        Some(out)
+    }
+}
 
 /// A prompt behind the last of the document's inputs, laid out like that one; nothing where it asks for this already, `None` where there is no
 /// place for it.
@@ -97,7 +131,7 @@ fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
 }
 
 /// The place of an item with what separates it from its neighbours.
-fn without(document: &Document, at: Span) -> Option<core::ops::Range<usize>> {
+fn without(document: &Document, at: Span) -> Option<Range<usize>> {
     let (list, index) = document.roots.iter().find_map(|root| list_of(root, at))?;
     let items = list.items();
     let item = items.get(index)?.span.range();

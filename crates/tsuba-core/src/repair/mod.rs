@@ -6,9 +6,12 @@ mod known;
 
 pub use known::{Known, LOCKFILES, Locked, installed, locked};
 
-use crate::judge::{Audit, Finding, InTurn, Options, Rule, audit};
+use edit::Batch;
+
+use crate::judge::{Audit, Finding, InTurn, Options, Rule, audit, secret_spans};
 use crate::prelude::*;
 use crate::read::{Input, Notation};
+use crate::text::Span;
 use crate::understand::credential::Lexicon;
 use crate::understand::{Outcome, Study, packs_secrets, study};
 
@@ -52,12 +55,14 @@ pub struct Repaired {
     pub done: Vec<Mended>,
     /// What is not, though its rule knows how: it could not be done safely here.
     pub left: Vec<Mended>,
+    /// The places of secrets in the text before and after, sorted, apart from each other.
+    pub secrets: (Vec<Span>, Vec<Span>),
 }
 
-/// More changes than this are not tried in one document.
-const MOST: usize = 500;
-/// Each change is read and judged: in a long document fewer are tried (bytes in all).
-const WORK: usize = 256 << 20;
+/// More steps than this are not tried in one document. A step mends as many findings as can be mended together.
+const MAX_ROUNDS: usize = 500;
+/// Each step is read and judged: in a long document fewer are tried (bytes in all).
+const MAX_BYTES: usize = 256 << 20;
 
 /// Mends a document; `others` are studied documents that say something about it: evidence, above all.
 pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], options: &Options) -> Repaired {
@@ -76,30 +81,46 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
         return out;
     }
     let Some(mut now) = workshop.judge(&out.text) else { return out };
-    let mut given_up: BTreeSet<(String, String)> = BTreeSet::new();
-    let is_open = |finding: &&Finding, given_up: &BTreeSet<(String, String)>| {
-        finding.repair.is_some() && finding.waived.is_none() && !given_up.contains(&key(finding))
-    };
-    for _ in 0..MOST.min(1 + WORK / out.text.len().max(1)) {
-        let open = now.own().find(|finding| is_open(finding, &given_up));
-        let Some(finding) = open else { break };
-        let told = mended(finding);
-        match workshop.mend(&now, finding) {
+    let mut given_up: BTreeSet<Key> = BTreeSet::new();
+    // All at once, where that goes; where it does not, half as many, down to the one that cannot be mended.
+    let mut at_once = usize::MAX;
+    for _ in 0..MAX_ROUNDS.min(1 + MAX_BYTES / out.text.len().max(1)) {
+        let open: Vec<&Finding> = now.own().filter(|finding| is_open(finding, &given_up)).take(at_once).collect();
+        let Some(first) = open.first() else { break };
+        let Some((batch, taken)) = workshop.batch(&now, &open) else {
+            given_up.insert(key(first));
+            out.left.push(mended(first));
+            continue;
+        };
+        match workshop.mend(&now, &batch, &taken) {
             Some((text, next)) => {
-                out.done.push(told);
+                out.done.extend(taken.iter().map(|finding| mended(finding)));
                 (out.text, now) = (text, next);
+                at_once = at_once.saturating_mul(2);
             }
-            None => {
-                given_up.insert(key(finding));
-                out.left.push(told);
+            None if taken.len() == 1 => {
+                let cannot: Vec<(Key, Mended)> = taken.iter().map(|finding| (key(finding), mended(finding))).collect();
+                for (key, told) in cannot {
+                    given_up.insert(key);
+                    out.left.push(told);
+                }
             }
+            None => at_once = taken.len().div_ceil(2),
         }
     }
     out.left.extend(now.own().filter(|finding| is_open(finding, &given_up)).map(mended));
+    out.secrets = (secret_spans(document), now.study().map(secret_spans).unwrap_or_default());
     out
 }
 
-fn key(finding: &Finding) -> (String, String) {
+fn is_open(finding: &Finding, given_up: &BTreeSet<Key>) -> bool {
+    finding.repair.is_some() && finding.waived.is_none() && !given_up.contains(&key(finding))
+}
+
+/// What tells two findings of a document apart, whatever moves.
+type Key = (String, String);
+
+fn key(finding: &Finding) -> Key {
     (finding.rule.id.to_owned(), finding.pointer.as_str().to_owned() + finding.message.as_str())
 }
 
@@ -144,33 +165,57 @@ impl Workshop<'_> {
         Some(Judged { audit, at })
     }
 
-    /// The text and its judgement with one finding mended; `None` where that would change anything else.
-    fn mend(&self, now: &Judged, finding: &Finding) -> Option<(String, Judged)> {
-        let study = now.study()?;
-        let text = edit::edited(&study.document, finding.span(), finding.repair.as_ref()?)?;
+    /// The changes that mend as many of these findings as can be mended in one step, the first one among them; `None` where that cannot be.
+    fn batch<'f>(&self, now: &Judged, open: &[&'f Finding]) -> Option<(Batch, Vec<&'f Finding>)> {
+        let document = &now.study()?.document;
+        let (mut batch, mut taken) = (Batch::default(), Vec::new());
+        for finding in open {
+            let edits = finding.repair.as_ref().and_then(|repair| edit::edits(document, finding.span(), repair));
+            match edits {
+                Some(edits) if batch.take(&edits) => taken.push(*finding),
+                _ if taken.is_empty() => return None,
+                _ => {}
+            }
+        }
+        Some((batch, taken))
+    }
+
+    /// The text and its judgement with these findings mended; `None` where that would change anything else.
+    fn mend(&self, now: &Judged, batch: &Batch, taken: &[&Finding]) -> Option<(String, Judged)> {
+        let text = batch.applied(&now.study()?.document.text)?;
         let next = self.judge(&text)?;
         let names = |judged: &Judged| -> Option<Vec<String>> {
             Some(judged.study()?.entries.iter().map(|entry| entry.name.text.clone()).collect())
         };
-        let open = |judged: &Judged| {
-            let mut count: BTreeMap<(&'static str, String), usize> = BTreeMap::new();
-            for finding in judged.own() {
-                *count.entry((finding.rule.id, finding.message.as_str().to_owned())).or_default() += 1;
-            }
-            count
-        };
-        let (before, after) = (open(now), open(&next));
-        let gone = |count: &BTreeMap<(&'static str, String), usize>| {
-            count.get(&(finding.rule.id, finding.message.as_str().to_owned())).copied().unwrap_or_default()
-        };
+        let (before, after) = (counted(now.own()), counted(next.own()));
+        let better = counted(taken.iter().copied()).iter().all(|(told, count)| {
+            let of = |all: &Counts| all.get(told).copied().unwrap_or_default();
+            of(&after) + count <= of(&before)
+        });
         // What was written may still stand in a message of another rule; nothing may be worse than it was.
-        let total = |count: &BTreeMap<(&'static str, String), usize>, rule: &str| -> usize {
-            count.iter().filter(|((id, _), _)| *id == rule).map(|(_, count)| count).sum()
-        };
-        let worse = after.keys().any(|(rule, _)| total(&after, rule) > total(&before, rule));
-        let better = gone(&after) < gone(&before);
+        let (before, after) = (by_rule(&before), by_rule(&after));
+        let worse = after.iter().any(|(rule, count)| *count > before.get(rule).copied().unwrap_or_default());
         (better && !worse && names(now) == names(&next)).then_some((text, next))
     }
+}
+
+/// How many findings tell the same.
+type Counts = BTreeMap<(&'static str, String), usize>;
+
+fn counted<'f>(findings: impl Iterator<Item = &'f Finding>) -> Counts {
+    let mut out = Counts::new();
+    for finding in findings {
+        *out.entry((finding.rule.id, finding.message.as_str().to_owned())).or_default() += 1;
+    }
+    out
+}
+
+fn by_rule(counts: &Counts) -> BTreeMap<&'static str, usize> {
+    let mut out = BTreeMap::new();
+    for ((rule, _), count) in counts {
+        *out.entry(*rule).or_default() += count;
+    }
+    out
 }
 
 #[cfg(test)]

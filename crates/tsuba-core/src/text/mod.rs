@@ -3,9 +3,12 @@
 mod clean;
 mod cut;
 mod digest;
+mod forms;
+mod known;
 mod lines;
 mod located;
 mod mask;
+mod masker;
 mod pointer;
 
 pub(crate) use clean::is_unseen;
@@ -15,5 +18,6 @@ pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
 pub use located::{Located, Span};
 pub use mask::mask;
+pub use masker::Masker;
 pub use pointer::Pointer;
 pub(crate) use pointer::normal;

@@ -106,14 +106,18 @@ fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>
         for word in words {
             let place = if in_shell(word) { Place::ShellLine } else { Place::Argument };
             argument(source, lexicon, whose, before, word, place, out);
+            if let Some(first) = before {
+                split(source, lexicon, first, word, place, out);
+            }
             before = Some(word);
         }
     };
     for step in &plan.steps {
         // A container's options hold variables, judged under their own names, and mounts and ports, which hold no credential.
-        let whose = if matches!(step.kind, StepKind::Container(_)) { "container" } else { "" };
+        let name = step.name();
+        let whose = if matches!(step.kind, StepKind::Container(_)) { "container" } else { &name };
         follow(&step.options, whose);
-        follow(&step.args, "");
+        follow(&step.args, if matches!(step.kind, StepKind::Program | StepKind::Wrapper) { &name } else { "" });
     }
     for words in &plan.passing {
         let program = words.first().map(|w| program_name(&w.text)).unwrap_or_default();
@@ -130,6 +134,37 @@ fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>
             }
             StepKind::Package(_) | StepKind::Container(_) | StepKind::Wrapper | StepKind::Program => {}
         }
+    }
+}
+
+/// A token that stands in two words, by mistake or to go unseen.
+fn split(source: &str, lexicon: &Lexicon, first: &Located, second: &Located, place: Place, out: &mut Vec<Handed>) {
+    /// The longest token that is put together again (bytes), on each side.
+    const MAX_HALF: usize = 512;
+    let (one, other) = (first.text.as_str(), second.text.as_str());
+    let from = crate::text::boundary(one, one.len().saturating_sub(MAX_HALF));
+    let (one, other) = (one.get(from..).unwrap_or_default(), crate::text::head(other, MAX_HALF));
+    if one.is_empty() || one.starts_with('-') || other.starts_with('-') {
+        return;
+    }
+    let both = format!("{one}{other}");
+    for (range, why) in
+        lexicon.tokens(&both).into_iter().filter(|(range, _)| range.start < one.len() && range.end > one.len())
+    {
+        let halves =
+            [first.part(source, from + range.start..first.text.len()), second.part(source, 0..range.end - one.len())];
+        let known =
+            |half: &Located| out.iter().any(|handed| handed.is_plaintext() && half.span.within(handed.value.span));
+        let new: Vec<Located> = halves.into_iter().filter(|half| !known(half)).collect();
+        out.extend(new.into_iter().map(|value| Handed {
+            place,
+            name: String::new(),
+            value,
+            kind: Kind::Plaintext,
+            why: why.clone(),
+            trivial: false,
+            weak: false,
+        }));
     }
 }
 
@@ -154,10 +189,18 @@ fn argument(
     {
         return;
     }
-    // `--option value`, `--option=value`, `--option:value`: the value is judged under the option's name.
-    let inline = text
-        .find(['=', ':'])
-        .filter(|at| text.starts_with('-') && text.get(..*at).is_some_and(|o| is_name(o.trim_start_matches('-'))));
+    if let Some(at) = login_in(whose, before, text) {
+        let login = text.get(at..).and_then(|login| login.split_once(':')).filter(|_| is_fetcher(whose));
+        let at = login.map_or(at, |(user, _)| at + user.len() + 1);
+        return judge(source, lexicon, "password", place, &word.part(source, at..text.len()), out);
+    }
+    // `--option value`, `--option=value`, `--option:value`, `/option:value`: the value is judged under the option's name.
+    let names = |option: &str| match option.strip_prefix('/') {
+        // What begins so is a path, unless it says what it is.
+        Some(name) => is_name(name) && lexicon.says(name) >= NameSays::Secret,
+        None => option.starts_with('-') && is_name(option.trim_start_matches('-')),
+    };
+    let inline = text.find(['=', ':']).filter(|at| text.get(..*at).is_some_and(names));
     let option = inline.and_then(|at| text.get(..at)).or(before);
     let at = inline.map_or(0, |at| at + 1);
     let value = text.get(at..).unwrap_or_default();
@@ -170,14 +213,19 @@ fn argument(
         let part = word.part(source, at + name.len() + 1 + lead..text.len());
         return judge(source, lexicon, name.trim_matches(['"', '\'', '{']), Place::Header, &part, out);
     }
-    let fetches = matches!(whose, "curl" | "wget" | "http" | "https" | "xh");
-    let is_login = option.is_some_and(|o| LOGIN_OPTIONS.contains(&o) || (fetches && matches!(o, "-u" | "--user")));
+    let asks = |o: &str| LOGIN_OPTIONS.contains(&o) || (is_fetcher(whose) && matches!(o, "-u" | "--user"));
+    let is_login = option.is_some_and(asks);
     if let Some((user, _)) = value.split_once(':').filter(|_| is_login && !value.contains("://")) {
         let part = word.part(source, at + user.len() + 1..text.len());
         return judge(source, lexicon, "password", place, &part, out);
     }
     if inline.is_some() {
-        let name = option.unwrap_or_default().trim_start_matches('-');
+        let name = option.unwrap_or_default().trim_start_matches(['-', '/']);
+        // Versions are pinned, too: by a number of digits alone a person is let in.
+        let pin = name.rsplit(['-', '_']).next() == Some("pin")
+            && value.len() >= 4
+            && value.bytes().all(|b| b.is_ascii_digit());
+        let name = if pin { "password" } else { name };
         return judge(source, lexicon, name, place, &word.part(source, at..text.len()), out);
     }
     // `NAME=value`; a value of its own behind an option that asks for a secret may hold the sign too.
@@ -185,10 +233,43 @@ fn argument(
     if let Some((name, _)) = text.split_once('=').filter(|(name, rest)| !asked && !rest.is_empty() && is_name(name)) {
         return judge(source, lexicon, name, place, &word.part(source, name.len() + 1..text.len()), out);
     }
-    if text.starts_with('-') && !text.contains("://") {
+    // A private key begins with dashes as well.
+    if text.starts_with('-') && !text.contains("://") && !text.starts_with("-----BEGIN ") {
         return;
     }
     judge(source, lexicon, option.map_or("", |o| o.trim_start_matches('-')), place, word, out);
+}
+
+/// Programs that take a password behind a short option, the option, and whether it stands in the same word, in the next, or in either.
+const PASSWORD_OPTIONS: &[(&str, &str, (bool, bool))] = &[
+    ("7z", "-p", (true, false)),
+    ("ldapsearch", "-w", (true, true)),
+    ("mariadb", "-p", (true, false)),
+    ("mongo", "-p", (false, true)),
+    ("mongosh", "-p", (false, true)),
+    ("mysql", "-p", (true, false)),
+    ("mysqladmin", "-p", (true, false)),
+    ("mysqldump", "-p", (true, false)),
+    ("redis-cli", "-a", (true, true)),
+    ("sqlcmd", "-P", (true, true)),
+    ("sshpass", "-p", (true, true)),
+    ("unzip", "-P", (true, true)),
+];
+
+/// Where in a word a password, or a login, begins that a short option of this program asks for.
+fn login_in(whose: &str, before: Option<&str>, text: &str) -> Option<usize> {
+    if is_fetcher(whose) && text.starts_with("-u") && !text.starts_with("-u=") && text.contains(':') {
+        return Some(2);
+    }
+    let (_, option, (same, next)) = PASSWORD_OPTIONS.iter().find(|(program, ..)| *program == whose)?;
+    if *next && before == Some(option) {
+        return Some(0);
+    }
+    (*same && text.len() > option.len() && text.starts_with(option)).then_some(option.len())
+}
+
+fn is_fetcher(program: &str) -> bool {
+    matches!(program, "curl" | "wget" | "http" | "https" | "xh")
 }
 
 /// A variable's or option's name; a piece of base64 is none.

@@ -18,8 +18,7 @@ use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
 use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, Trust, capture};
 use tsuba_core::judge::audit;
-use tsuba_core::text::{Located, fingerprint, mask};
-use tsuba_core::understand::credential::tokens;
+use tsuba_core::text::{Located, fingerprint};
 use tsuba_core::understand::{Remote, Scheme};
 
 /// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence
@@ -102,8 +101,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         with_secrets: args.with_secrets,
         caged: options.cage.is_some(),
     };
-    let (mut jobs, skipped) = jobs(&audit, &selection);
-    if let Some(token) = &options.token {
+    let redact = Redact::new(audit.cleaner.masker().clone());
+    // A server may answer with what it was given.
+    let redact = options.token.iter().fold(redact, |redact, token| redact.also(token));
+    let (jobs, skipped) = jobs(&audit, &selection, &redact);
+    if options.token.is_some() {
         // A token is for one server: another one that got it could use it.
         let mut origins: Vec<String> = jobs
             .iter()
@@ -120,8 +122,6 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         if let Some(plain) = origins.iter().find(|origin| !is_safe(origin)) {
             bail!("the token: {plain} is without TLS, and everyone on the path would read it");
         }
-        // A server may answer with what it was given.
-        jobs.iter_mut().for_each(|job| job.redact = job.redact.clone().and(token, &mask(token)));
     }
     if jobs.is_empty() && skipped.is_empty() {
         bail!("no entry to ask: no server is set up in the inputs, or none of that name");
@@ -207,10 +207,8 @@ fn token(args: &Args) -> anyhow::Result<Option<String>> {
 pub(crate) fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
     let text = serde_json::to_string_pretty(evidence).context("evidence cannot be written as JSON")?;
     let raw = RawValue::from_string(text).context("evidence cannot be written as JSON")?;
-    // What nobody has named a secret may have the form of one: a server may tell its own.
-    let found = tokens(raw.get());
-    let pairs = found.into_iter().filter_map(|range| raw.get().get(range)).map(|token| (token.to_owned(), mask(token)));
-    let clean = Redact::new(pairs.collect()).json(&raw);
+    // Once more over the whole, for what has the form of a secret: entries and setups are named as they are.
+    let clean = Redact::default().json(&raw);
     let plain: String =
         job.entry.chars().filter(|c| c.is_ascii_alphanumeric() || "-_.".contains(*c)).take(60).collect();
     let id = fingerprint([job.setup.as_str(), job.entry.as_str()]);

@@ -16,7 +16,7 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Era, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Redact, Target, Trust, capture};
 
 /// Run the whole job on the made-up company that ships with the program, offline
 #[derive(Clone, Debug, Arguments)]
@@ -103,8 +103,11 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
     let gathered = gather(&wanted, Some(folder))?;
     let judging = tsuba_core::judge::Options::on(TODAY.parse()?);
     let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));
-    let (mut jobs, _) =
-        jobs(&audit, &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true });
+    let (mut jobs, _) = jobs(
+        &audit,
+        &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true },
+        &Redact::new(audit.cleaner.masker().clone()),
+    );
     for job in &mut jobs {
         // Under its own name this program may not be on the path.
         if let Target::Local(launch) = &mut job.target {

@@ -1,5 +1,6 @@
 //! `tsuba repair`: what can be mended safely, as a diff, or written.
 
+use crate::diff::{Side, unified};
 use crate::exit::Done;
 use crate::gather::{Where, gather};
 use crate::known::known;
@@ -162,20 +163,12 @@ fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
     for work in works {
         let (before, after) = (String::from_utf8_lossy(&work.before), String::from_utf8_lossy(&work.after));
         let name = work.path.trim_start_matches("./").trim_start_matches('/');
-        let diff = similar::TextDiff::from_lines(before.as_ref(), after.as_ref());
-        let text = diff.unified_diff().header(&format!("a/{name}"), &format!("b/{name}")).to_string();
-        let (mut shown, mut masked) = (String::new(), false);
-        for line in text.split_inclusive('\n') {
-            let bare = line.trim_end_matches('\n').trim_end_matches('\r');
-            let clean = cleaner.clean(bare);
-            if clean.as_str() == bare.replace('\t', " ") {
-                shown.push_str(line);
-            } else {
-                masked = true;
-                shown.push_str(clean.as_str());
-                shown.push('\n');
-            }
-        }
+        let mark = |text: &str| text.strip_prefix('\u{feff}').map_or(0, |_| '\u{feff}'.len_utf8());
+        // Places are counted in the text without a byte order mark.
+        let (old, new) =
+            (before.get(mark(&before)..).unwrap_or_default(), after.get(mark(&after)..).unwrap_or_default());
+        let (secrets, left) = &work.repaired.secrets;
+        let (shown, masked) = unified(name, &Side { text: old, secrets }, &Side { text: new, secrets: left }, cleaner);
         for mended in &work.repaired.done {
             writeln!(out, "# {}", cleaner.clean(&told(mended)))?;
         }

@@ -81,13 +81,13 @@ impl Shown {
         }
         self.links(named);
         self.environment(named, search, deeper);
+        if let Some(package) = package::around(&real, &self.homes) {
+            self.folder(package);
+        }
         if code {
             let libraries = elf::libraries(&real);
             libraries.iter().for_each(|library| self.links(library));
         } else {
-            if let Some(package) = package::of_script(&real, &self.homes) {
-                self.folder(package);
-            }
             let interpreter = interpreter(&head, search);
             if let Some(interpreter) = interpreter.filter(|_| deeper > 0) {
                 self.executable(&interpreter, search, deeper - 1);

@@ -18,11 +18,11 @@ const MAX_ABOVE: usize = 4;
 /// server's own, whatever the setup says: it may be anybody's key.
 pub(super) fn of(file: &Path, homes: &Homes) -> Option<PathBuf> {
     file.extension().and_then(OsStr::to_str).filter(|ending| SCRIPTS.contains(ending))?;
-    Some(of_script(file, homes).unwrap_or_else(|| file.to_path_buf()))
+    Some(around(file, homes).unwrap_or_else(|| file.to_path_buf()))
 }
 
 /// The package that a file lies in.
-pub(super) fn of_script(file: &Path, homes: &Homes) -> Option<PathBuf> {
+pub(super) fn around(file: &Path, homes: &Homes) -> Option<PathBuf> {
     let holds = |folder: &&Path| MANIFESTS.iter().any(|manifest| folder.join(manifest).is_file());
     let above = file.ancestors().skip(1).take(MAX_ABOVE);
     let folder = above.filter(|folder| homes.may_be_shown(folder)).find(holds)?;

@@ -60,6 +60,11 @@ fn a_program_in_a_home_is_shown_alone() {
     machine.put("home/crew/.local/share/keyrings/login.keyring", "private");
     machine.program("srv/boats/quay/bin/tides", ELF);
     machine.put("srv/boats/quay/letters.txt", "private");
+    // One that is built in a project comes with that.
+    machine.program("home/crew/boats/tides/target/release/tides", ELF);
+    machine.put("home/crew/boats/tides/Cargo.toml", "");
+    let built = "home/crew/boats/tides/target/release/tides";
+    assert_eq!(machine.shown(built, "").0, format!("home/crew/boats/tides {built}"));
     for program in ["home/crew/.local/bin/tides", "srv/boats/quay/bin/tides"] {
         assert_eq!(machine.shown(program, "").0, program);
     }

@@ -11,6 +11,7 @@ mod pairs;
 mod reference;
 mod scope;
 mod shape;
+mod suspects;
 mod token;
 mod url_parts;
 mod vocabulary;
@@ -21,6 +22,8 @@ pub use name::NameSays;
 pub(crate) use name::{name_says, words_of};
 pub(crate) use reference::{default_of, is_store_address, references};
 pub(crate) use scope::{Access, Scope, administers, singular};
+pub(crate) use suspects::suspects;
+pub use suspects::tokens;
 pub use token::Claims;
 pub use vocabulary::{OwnFormat, Vocabulary};
 
@@ -424,16 +427,6 @@ impl Lexicon {
             && !value.contains(['/', '\\', ':', '@', ',', ' '])
             && self.is_random(value)
     }
-}
-
-/// Every catalogued token in a text: for what goes out and was not looked through value by value.
-pub fn tokens(text: &str) -> Vec<Range<usize>> {
-    let (mut out, mut from) = (Vec::new(), 0);
-    while let Some((range, ..)) = next_token(text, from) {
-        from = range.end;
-        out.push(range);
-    }
-    out
 }
 
 /// The next catalogued secret in a text at or after `from`, whatever stands around it: its place, its format, and whether its
