@@ -1,6 +1,7 @@
 //! What the file system and version control say about a file.
 
 use crate::config::Config;
+use crate::regular::{read_regular, read_regular_text};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_core::read;
@@ -24,6 +25,8 @@ struct Folder {
 
 /// Indexes larger than this (bytes) are not read.
 const MAX_INDEX: u64 = 256 * 1024 * 1024;
+/// The file that names a linked work tree's folder has a line.
+const MAX_GIT_FILE: u64 = 64 << 10;
 
 impl Facts {
     /// The facts about one file.
@@ -89,7 +92,7 @@ fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
     let git = root.join(".git");
     // In a linked work tree `.git` is a file that names the folder.
     let folder = if git.is_file() {
-        let text = std::fs::read_to_string(&git).ok()?;
+        let text = read_regular_text(&git, MAX_GIT_FILE).ok()?;
         root.join(text.strip_prefix("gitdir:")?.trim())
     } else {
         git
@@ -99,7 +102,7 @@ fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
         return (!file.exists()).then(BTreeSet::new);
     }
     // Read whole rather than mapped: a file cut short by somebody else must not end this program.
-    let bytes = std::fs::read(&file).ok()?;
+    let bytes = read_regular(&file, MAX_INDEX).ok()?;
     let written = filetime::FileTime::from_last_modification_time(&file.metadata().ok()?);
     let (index, _) = gix_index::State::from_bytes(
         &bytes,

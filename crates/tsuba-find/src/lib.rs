@@ -8,8 +8,10 @@ mod candidate;
 mod config;
 mod facts;
 mod home;
+mod regular;
 mod walk;
 
 pub use config::{Config, ConfigError, Team};
 pub use facts::Facts;
+pub use regular::{open_regular, read_regular, read_regular_text};
 pub use walk::{Problem, Walk, read_file, walk};

@@ -3,6 +3,7 @@
 use crate::bundle::{self, Bundle};
 use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::home::is_looked_at;
+use crate::regular::open_regular;
 use aho_corasick::AhoCorasick;
 use ignore::{WalkBuilder, WalkState};
 use std::fs::File;
@@ -165,7 +166,7 @@ fn path_of(error: &ignore::Error) -> PathBuf {
 }
 
 fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -> Result<Option<Input>, &'static str> {
-    let mut file = File::open(path).map_err(reason)?;
+    let mut file = open_regular(path).map_err(reason)?;
     let length = file.metadata().map_err(reason)?.len();
     if matches!(name, Name::Bundle | Name::Open) && bundle::is_archive(&mut file).map_err(reason)? {
         return match bundle::read(&shown(path), file) {
@@ -214,13 +215,15 @@ fn reason(error: std::io::Error) -> &'static str {
     match error.kind() {
         std::io::ErrorKind::PermissionDenied => "permission denied",
         std::io::ErrorKind::NotFound => "not found",
+        std::io::ErrorKind::InvalidInput => "not a regular file",
         _ => "cannot be read",
     }
 }
 
-/// Searches a large file, piece by piece, for the word that names servers.
+/// Searches the beginning of a large file, as much as one that is read may have, piece by piece, for the word that names servers.
 fn mentions_servers(file: &File) -> bool {
-    AhoCorasick::new(["mcpServers", "\"tsuba-evidence/"]).is_ok_and(|word| word.stream_find_iter(file).next().is_some())
+    let head = file.take(MAX_BYTES as u64);
+    AhoCorasick::new(["mcpServers", "\"tsuba-evidence/"]).is_ok_and(|word| word.stream_find_iter(head).next().is_some())
 }
 
 /// Reads one file that is named rather than found.
@@ -228,11 +231,9 @@ fn mentions_servers(file: &File) -> bool {
 /// # Errors
 /// Why it cannot be read.
 pub fn read_file(path: &Path) -> Result<Input, &'static str> {
-    let metadata = path.metadata().map_err(reason)?;
-    if !metadata.is_file() {
-        return Err("not a regular file");
-    }
-    let bytes = read_bounded(&mut File::open(path).map_err(reason)?, metadata.len())?;
+    let mut file = open_regular(path).map_err(reason)?;
+    let length = file.metadata().map_err(reason)?.len();
+    let bytes = read_bounded(&mut file, length)?;
     Ok(Input { path: shown(path), bytes, ..Input::default() })
 }
 

@@ -15,6 +15,7 @@ use tsuba_core::read::{Input, MAX_BYTES};
 use tsuba_core::text::Key;
 use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
 use tsuba_find::{Config, Facts, Walk};
+use tsuba_find::{read_regular, read_regular_text};
 
 /// Where to look.
 #[derive(Clone, Debug, Args)]
@@ -258,11 +259,7 @@ fn standard_input() -> anyhow::Result<Input> {
 fn key(path: &Path) -> anyhow::Result<Key> {
     const MAX_KEY: u64 = 64 * 1024;
     let told = || format!("cannot read the key file {}", path.display());
-    if !path.metadata().with_context(told)?.is_file() {
-        bail!("the key file {} is not a regular file", path.display());
-    }
-    let mut bytes = Vec::new();
-    std::fs::File::open(path).with_context(told)?.take(MAX_KEY).read_to_end(&mut bytes).with_context(told)?;
+    let bytes = read_regular(path, MAX_KEY).with_context(told)?;
     if bytes.is_empty() {
         bail!("the key file {} is empty: write at least 32 random bytes into it", path.display());
     }
@@ -275,11 +272,14 @@ fn config_path(named: Option<&Path>) -> Option<PathBuf> {
     named.or_else(|| default.is_file().then_some(default)).map(Path::to_path_buf)
 }
 
+/// A configuration of more bytes is not read.
+const MAX_CONFIGURATION: u64 = 4 << 20;
+
 fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
     let Some(path) = config_path(named) else { return Ok((Config::default(), Policy::default())) };
     let path = path.as_path();
-    let text =
-        std::fs::read_to_string(path).with_context(|| format!("cannot read the configuration {}", path.display()))?;
+    let text = read_regular_text(path, MAX_CONFIGURATION)
+        .with_context(|| format!("cannot read the configuration {}", path.display()))?;
     let config = Config::parse(path, &text)?;
     let policy = Policy::read(&text).map_err(|errors| {
         let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();

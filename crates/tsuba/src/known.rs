@@ -2,12 +2,12 @@
 //! runner has fetched before. The nearest that names a package counts.
 
 use std::collections::BTreeMap;
-use std::fs::{self, File};
-use std::io::Read as _;
+use std::fs;
 use std::path::{Path, PathBuf};
 use tsuba_core::repair::{self, Known, LOCKFILES, Locked, locked};
 use tsuba_core::understand::Study;
 use tsuba_core::understand::launch::{Package, Pin, Source};
+use tsuba_find::read_regular;
 
 /// A lockfile of more bytes is not read.
 const MOST: u64 = 32 << 20;
@@ -95,11 +95,5 @@ fn cached(package: &Package) -> Vec<Locked> {
 }
 
 fn small(path: &Path) -> Option<Vec<u8>> {
-    // Looked at before it is opened: a pipe would be waited for.
-    if !path.metadata().ok()?.is_file() {
-        return None;
-    }
-    let mut bytes = Vec::new();
-    File::open(path).ok()?.take(MOST).read_to_end(&mut bytes).ok()?;
-    Some(bytes)
+    read_regular(path, MOST).ok()
 }

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers};
 use tsuba_core::judge::Audit;
 use tsuba_core::understand::Study;
+use tsuba_find::{open_regular, read_regular_text};
 
 /// The register's name, where none is given.
 pub(crate) const NAME: &str = "tsuba-register.toml";
@@ -25,7 +26,7 @@ pub(crate) fn path(named: Option<&Path>) -> Option<PathBuf> {
 pub(crate) fn load(named: Option<&Path>) -> anyhow::Result<Option<Register>> {
     let Some(path) = path(named) else { return Ok(None) };
     let path = path.as_path();
-    let file = File::open(path).with_context(|| format!("cannot read the register {}", path.display()))?;
+    let file = open_regular(path).with_context(|| format!("cannot read the register {}", path.display()))?;
     read(&file, path).map(Some)
 }
 
@@ -45,7 +46,7 @@ fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
 /// Reads a file that is a register; `None` where it is something else.
 pub(crate) fn of(path: &Path) -> anyhow::Result<Option<Register>> {
     let mut head = Vec::new();
-    let file = File::open(path).with_context(|| format!("cannot read {}", path.display()))?;
+    let file = open_regular(path).with_context(|| format!("cannot read {}", path.display()))?;
     file.take(64 << 10).read_to_end(&mut head).with_context(|| format!("cannot read {}", path.display()))?;
     let is_register = String::from_utf8_lossy(&head).lines().any(|line| line.trim_start().starts_with("[decision."));
     if is_register { load(Some(path)) } else { Ok(None) }
@@ -114,13 +115,7 @@ fn beside(path: &Path) -> PathBuf {
 fn small(path: &Path, what: &str) -> anyhow::Result<String> {
     const MOST: u64 = 1 << 20;
     let told = || format!("cannot read {what} {}", path.display());
-    let mut text = String::new();
-    // Looked at before it is opened: a pipe would be waited for.
-    if !path.metadata().with_context(told)?.is_file() {
-        bail!("{}: it is no file", told());
-    }
-    File::open(path).with_context(told)?.take(MOST).read_to_string(&mut text).with_context(told)?;
-    Ok(text)
+    read_regular_text(path, MOST).with_context(told)
 }
 
 /// What is told of a register that was written.

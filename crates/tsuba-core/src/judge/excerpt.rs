@@ -64,7 +64,7 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
 
 /// What is looked through for secrets that nobody has named: so much on either side of the marked part (bytes), and on to the end of a word.
 const NEAR: usize = 4 * AROUND;
-const MAX_WORD: usize = 8 << 10;
+const MAX_WORD: usize = 1 << 10;
 
 /// The secrets around the marked part: those that are known by their place, and those that look like one.
 fn around(text: &str, line: &Range<usize>, marked: &Range<usize>, secrets: &[Span], cleaner: &Cleaner) -> Vec<Span> {

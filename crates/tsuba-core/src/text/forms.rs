@@ -17,44 +17,82 @@ pub(super) fn forms(secret: &str) -> BTreeSet<String> {
         return out;
     }
     let json = json_escaped(secret);
-    out.insert(json_escaped(&json));
-    out.insert(json.replace('/', "\\/"));
+    if json != secret {
+        out.insert(json_escaped(&json));
+    }
+    if json.contains('/') {
+        out.insert(json.replace('/', "\\/"));
+    }
     out.insert(json);
-    out.insert(each(
-        secret,
-        |byte| if is_unreserved(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") },
-    ));
-    out.insert(each(
-        secret,
-        |byte| if is_unreserved(byte) { char::from(byte).to_string() } else { format!("%{byte:02x}") },
-    ));
-    out.insert(url::form_urlencoded::byte_serialize(secret.as_bytes()).collect());
-    out.insert(named_entities(secret));
+    if !secret.bytes().all(is_unreserved) {
+        for digits in [LOWER, UPPER] {
+            out.insert(hex(secret, digits, |byte| if is_unreserved(byte) { None } else { Some("%") }));
+        }
+        out.insert(url::form_urlencoded::byte_serialize(secret.as_bytes()).collect());
+        out.insert(named_entities(secret));
+    }
     if secret.chars().count() < MIN_ENCODED {
         return out;
     }
-    let reversed: String = secret.chars().rev().collect();
-    let encoded = [
-        each(secret, |byte| format!("%{byte:02X}")),
-        each(secret, |byte| format!("%{byte:02x}")),
-        each(secret, |byte| format!("{byte:02X}")),
-        each(secret, |byte| format!("{byte:02x}")),
-        each(secret, |byte| format!("\\x{byte:02x}")),
-        each(secret, |byte| format!("\\x{byte:02X}")),
-        secret.encode_utf16().map(|unit| format!("\\u{unit:04x}")).collect(),
-        secret.encode_utf16().map(|unit| format!("\\u{unit:04X}")).collect(),
-        secret.chars().map(|c| format!("&#{};", u32::from(c))).collect(),
-        secret.chars().map(|c| format!("&#x{:x};", u32::from(c))).collect(),
-        secret.chars().map(|c| format!("&#x{:X};", u32::from(c))).collect(),
-        secret.to_uppercase(),
-        secret.to_lowercase(),
-        reversed,
-    ];
-    out.extend(encoded);
+    for digits in [LOWER, UPPER] {
+        for sign in ["%", "", "\\x"] {
+            out.insert(hex(secret, digits, |_| Some(sign)));
+        }
+        let mut units = String::with_capacity(secret.len() * 6);
+        for unit in secret.encode_utf16() {
+            units.push_str("\\u");
+            unit.to_be_bytes().iter().for_each(|byte| push_hex(&mut units, *byte, digits));
+        }
+        out.insert(units);
+    }
+    for (sign, radix) in [("&#", 10), ("&#x", 16)] {
+        let mut entities = String::with_capacity(secret.len() * 6);
+        for c in secret.chars() {
+            entities.push_str(sign);
+            push_number(&mut entities, u32::from(c), radix);
+            entities.push(';');
+        }
+        out.insert(entities.to_uppercase().replace('X', "x"));
+        out.insert(entities);
+    }
+    out.insert(secret.to_uppercase());
+    out.insert(secret.to_lowercase());
+    out.insert(secret.chars().rev().collect());
     for lead in 0..3 {
         out.extend(within_base64(secret, lead));
     }
     out
+}
+
+const LOWER: &[u8; 16] = b"0123456789abcdef";
+const UPPER: &[u8; 16] = b"0123456789ABCDEF";
+
+/// Bytes in hexadecimal, each behind its sign; those without one stay as they are.
+fn hex(text: &str, digits: &[u8; 16], sign: impl Fn(u8) -> Option<&'static str>) -> String {
+    let mut out = String::with_capacity(text.len() * 4);
+    for byte in text.bytes() {
+        match sign(byte) {
+            Some(sign) => {
+                out.push_str(sign);
+                push_hex(&mut out, byte, digits);
+            }
+            None => out.push(char::from(byte)),
+        }
+    }
+    out
+}
+
+fn push_hex(out: &mut String, byte: u8, digits: &[u8; 16]) {
+    for digit in [byte >> 4, byte & 15] {
+        out.extend(digits.get(usize::from(digit)).map(|digit| char::from(*digit)));
+    }
+}
+
+fn push_number(out: &mut String, number: u32, radix: u32) {
+    if number >= radix {
+        push_number(out, number / radix, radix);
+    }
+    out.extend(char::from_digit(number % radix, radix));
 }
 
 /// The characters of base64 that a secret alone decides, wherever it begins in what is encoded (`user:secret`, a whole header).
@@ -69,10 +107,6 @@ fn within_base64(secret: &str, lead: usize) -> impl Iterator<Item = String> {
 fn json_escaped(text: &str) -> String {
     let quoted = serde_json::to_string(text).unwrap_or_default();
     quoted.strip_prefix('"').and_then(|text| text.strip_suffix('"')).unwrap_or_default().to_owned()
-}
-
-fn each(text: &str, form: impl Fn(u8) -> String) -> String {
-    text.bytes().map(form).collect()
 }
 
 /// RFC 3986, 2.3.

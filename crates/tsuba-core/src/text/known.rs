@@ -1,8 +1,9 @@
 //! The index of known secrets: finds them in a text, in any form and in pieces, in one pass over it.
 //!
-//! Every form of every secret is kept as patterns of at most [`MAX_PATTERN`] bytes, sorted. At each place of a text the longest pattern that
-//! begins there is looked up by halving; a table of bits by the first four bytes rules out nearly every place before that. So a text costs its
-//! length times the logarithm of what is known, and a secret about twelve bytes for each of its own, however long it is.
+//! Every form of every secret is kept as patterns of at most [`MAX_PATTERN`] bytes, sorted: at each place of a text the longest pattern that begins
+//! there is looked up by halving. Of a secret that is one word without meaning, every eighth part of its beginning is kept besides, and a piece
+//! of it goes as far as text and secret are the same. Tables of bits rule out nearly every place before that. So a text costs its length times
+//! the logarithm of what is known, and a secret a few bytes for each of its own, however long it is.
 
 use super::forms::forms;
 use crate::prelude::*;
@@ -12,14 +13,19 @@ use core::ops::Range;
 const MAX_PATTERN: usize = 64;
 /// A shorter text is no pattern: it would be found in words.
 const MIN_PATTERN: usize = 4;
-/// A piece of a secret of so many bytes is known as one; a secret in two halves is found by each.
-const PIECE: usize = 12;
+/// A piece begins at every fourth byte of a secret and has eight: whatever has eleven in a row holds one.
+const PIECE: usize = 8;
+const STEP: usize = 4;
 /// Of a longer secret (bytes) only blocks are known, and of a shorter one no pieces.
 const MAX_IN_PIECES: usize = 4096;
 const MIN_IN_PIECES: usize = 16;
+/// Between two forms; in no text.
+const BETWEEN: u8 = 0xFF;
 
 #[derive(Clone, Copy)]
 struct Pattern {
+    /// What it begins with: patterns are in the order of this, and where it is the same, of their text.
+    first: u64,
     start: u32,
     length: u32,
     /// The longest other pattern that this one begins with, as an index; itself where there is none.
@@ -29,10 +35,16 @@ struct Pattern {
 /// Secrets that are looked for in texts.
 #[derive(Clone, Default)]
 pub(super) struct Known {
+    /// The forms, one behind the other.
     bytes: Vec<u8>,
+    /// Sorted by their text.
     patterns: Vec<Pattern>,
-    /// By the first four bytes of a pattern, stirred: is there one? Its length is a power of two.
-    starts: Vec<u64>,
+    /// Pieces and where they stand in `bytes`, sorted.
+    pieces: Vec<(u64, u32)>,
+    /// What patterns of eight bytes and more begin with, and the shorter ones with four; what pieces are.
+    long: Bits,
+    short: Bits,
+    parts: Bits,
 }
 
 impl Known {
@@ -42,13 +54,12 @@ impl Known {
         let mut out = Self::default();
         for secret in secrets {
             for form in forms(secret) {
-                let pieces = form == secret && is_token(secret);
-                out.add(&form, pieces);
+                out.add(&form, form == secret && is_token(secret));
             }
             // A text of several lines may be told line by line.
             for line in secret.lines().map(str::trim).filter(|line| line.len() >= PIECE && !line.starts_with("-----")) {
                 if line.len() < secret.trim().len() {
-                    out.add(line, false);
+                    out.add(line, is_token(line));
                 }
             }
         }
@@ -57,18 +68,16 @@ impl Known {
     }
 
     fn add(&mut self, form: &str, pieces: bool) {
-        if form.len() < MIN_PATTERN {
-            return;
-        }
-        let Ok(base) = u32::try_from(self.bytes.len()) else { return };
         // Places are counted in four bytes.
-        if u32::try_from(self.bytes.len() + form.len()).is_err() {
+        if form.len() < MIN_PATTERN || u32::try_from(self.bytes.len() + form.len() + 2).is_err() {
             return;
         }
+        self.bytes.push(BETWEEN);
+        let Ok(base) = u32::try_from(self.bytes.len()) else { return };
         self.bytes.extend(form.as_bytes());
         let mut put = |start: usize, length: usize| {
             let (Ok(start), Ok(length)) = (u32::try_from(start), u32::try_from(length)) else { return };
-            self.patterns.push(Pattern { start: base + start, length, shorter: 0 });
+            self.patterns.push(Pattern { first: 0, start: base + start, length, shorter: 0 });
         };
         let length = form.len();
         let mut at = 0;
@@ -80,14 +89,22 @@ impl Known {
         let last = length.saturating_sub(MAX_PATTERN);
         put(last, length - last);
         if pieces {
-            (0..=length - PIECE).for_each(|at| put(at, PIECE));
+            for (at, piece) in form.as_bytes().windows(PIECE).enumerate().step_by(STEP) {
+                if let (Some(piece), Ok(at)) = (number(piece), u32::try_from(at)) {
+                    self.pieces.push((piece, base + at));
+                }
+            }
         }
     }
 
     fn sort(&mut self) {
-        let Self { bytes, patterns, starts } = self;
+        self.bytes.push(BETWEEN);
+        let Self { bytes, patterns, pieces, .. } = self;
         let text = |pattern: &Pattern| slice(bytes, pattern);
-        patterns.sort_by(|a, b| text(a).cmp(text(b)));
+        for pattern in patterns.iter_mut() {
+            pattern.first = first(slice(bytes, pattern));
+        }
+        patterns.sort_unstable_by(|a, b| a.first.cmp(&b.first).then_with(|| text(a).cmp(text(b))));
         patterns.dedup_by(|a, b| text(a) == text(b));
         let mut open: Vec<usize> = Vec::new();
         for at in 0..patterns.len() {
@@ -105,14 +122,13 @@ impl Known {
             }
             open.push(at);
         }
-        let bits = (patterns.len() * 8).next_power_of_two().clamp(64, 1 << 24);
-        *starts = vec![0; bits / 64];
-        for pattern in patterns.iter() {
-            let (word, bit) = place(slice(bytes, pattern), starts.len());
-            if let Some(word) = starts.get_mut(word) {
-                *word |= bit;
-            }
-        }
+        pieces.sort_unstable();
+        pieces.dedup_by_key(|(piece, _)| *piece);
+        let begins = |pattern: &Pattern| number(slice(bytes, pattern));
+        self.long = Bits::of(patterns.iter().filter_map(begins));
+        let begins = |pattern: &Pattern| half(slice(bytes, pattern));
+        self.short = Bits::of(patterns.iter().filter(|pattern| pattern.length < 8).filter_map(begins));
+        self.parts = Bits::of(pieces.iter().map(|(piece, _)| *piece));
     }
 
     /// The places of known secrets in a text: in order, apart from each other.
@@ -122,18 +138,23 @@ impl Known {
             return out;
         }
         let all = text.as_bytes();
+        // The end of the last place.
+        let mut done = 0;
         for at in 0..all.len().saturating_sub(MIN_PATTERN - 1) {
             let rest = all.get(at..).unwrap_or_default();
-            let (word, bit) = place(rest, self.starts.len());
-            if self.starts.get(word).is_none_or(|bits| bits & bit == 0) {
-                continue;
+            let eight = number(rest);
+            let whole =
+                eight.is_some_and(|eight| self.long.has(eight)) || half(rest).is_some_and(|four| self.short.has(four));
+            let mut found = if whole { self.longest(rest).map(|length| at..at + length) } else { None };
+            // Inside of a place that was found nothing new begins in pieces.
+            if found.is_none() && at >= done {
+                found = eight.filter(|eight| self.parts.has(*eight)).and_then(|eight| self.piece(all, at, eight, done));
             }
-            let Some(length) = self.longest(rest) else { continue };
-            let end = at + length;
+            let Some(found) = found else { continue };
+            done = done.max(found.end);
             match out.last_mut() {
-                // A piece goes on where the one before it began.
-                Some(last) if at <= last.end => last.end = last.end.max(end),
-                _ => out.push(at..end),
+                Some(last) if found.start <= last.end => last.end = last.end.max(found.end),
+                _ => out.push(found),
             }
         }
         // A form is text, and so is what it is found in: no character is cut in two.
@@ -143,36 +164,87 @@ impl Known {
 
     /// The length of the longest pattern that a text begins with.
     fn longest(&self, text: &[u8]) -> Option<usize> {
-        let own = |at: usize| self.patterns.get(at).map(|pattern| slice(&self.bytes, pattern));
         let window = text.get(..text.len().min(MAX_PATTERN)).unwrap_or_default();
-        let after = self.patterns.partition_point(|pattern| slice(&self.bytes, pattern) <= window);
+        let begins = first(window);
+        let before = |pattern: &Pattern| (pattern.first, slice(&self.bytes, pattern)) <= (begins, window);
+        let after = self.patterns.partition_point(before);
         // Whatever this text begins with, the last pattern before it begins with, too.
         let mut at = after.checked_sub(1)?;
         loop {
-            let pattern = own(at)?;
-            if window.starts_with(pattern) {
-                return Some(pattern.len());
+            let pattern = self.patterns.get(at)?;
+            let own = slice(&self.bytes, pattern);
+            if window.starts_with(own) {
+                return Some(own.len());
             }
-            let shorter = self.patterns.get(at)?.shorter as usize;
+            let shorter = pattern.shorter as usize;
             if shorter == at {
                 return None;
             }
             at = shorter;
         }
     }
+
+    /// A piece of a secret at a place, and as far around it as text and secret are the same, but for what was found before.
+    fn piece(&self, text: &[u8], at: usize, eight: u64, done: usize) -> Option<Range<usize>> {
+        let index = self.pieces.binary_search_by_key(&eight, |(piece, _)| *piece).ok()?;
+        let own = self.pieces.get(index)?.1 as usize;
+        let same = |one: Option<&u8>, other: Option<&u8>| one.is_some() && one == other;
+        let back =
+            (1..=at.min(own)).take_while(|n| at - n >= done && same(text.get(at - n), self.bytes.get(own - n))).count();
+        let on = (0..).take_while(|n| same(text.get(at + n), self.bytes.get(own + n))).count();
+        (back + on > PIECE + 2).then_some(at - back..at + on)
+    }
+}
+
+/// A set of numbers that says "no" for nearly all that are not in it.
+#[derive(Clone, Default)]
+struct Bits(Vec<u64>);
+
+impl Bits {
+    fn of(numbers: impl Iterator<Item = u64> + Clone) -> Self {
+        let bits = (numbers.clone().count() * 16).next_power_of_two().clamp(64, 1 << 24);
+        let mut out = Self(vec![0; bits / 64]);
+        for number in numbers {
+            let (word, bit) = out.place(number);
+            if let Some(word) = out.0.get_mut(word) {
+                *word |= bit;
+            }
+        }
+        out
+    }
+
+    fn has(&self, number: u64) -> bool {
+        let (word, bit) = self.place(number);
+        self.0.get(word).is_some_and(|bits| bits & bit != 0)
+    }
+
+    fn place(&self, number: u64) -> (usize, u64) {
+        let stirred = number.wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 32;
+        let index = usize::try_from(stirred).unwrap_or(0) & (self.0.len() * 64).wrapping_sub(1);
+        (index / 64, 1 << (index % 64))
+    }
+}
+
+/// The first eight bytes, of fewer with zeros behind them, in the order of texts.
+fn first(text: &[u8]) -> u64 {
+    let mut bytes = [0; 8];
+    bytes.iter_mut().zip(text).for_each(|(to, from)| *to = *from);
+    u64::from_be_bytes(bytes)
+}
+
+/// The first eight bytes.
+fn number(text: &[u8]) -> Option<u64> {
+    text.first_chunk::<8>().copied().map(u64::from_le_bytes)
+}
+
+/// The first four.
+fn half(text: &[u8]) -> Option<u64> {
+    text.first_chunk::<4>().copied().map(|bytes| u64::from(u32::from_le_bytes(bytes)))
 }
 
 fn slice<'b>(bytes: &'b [u8], pattern: &Pattern) -> &'b [u8] {
     let start = pattern.start as usize;
     bytes.get(start..start + pattern.length as usize).unwrap_or_default()
-}
-
-/// The word and the bit for the first four bytes.
-fn place(text: &[u8], words: usize) -> (usize, u64) {
-    let first = text.first_chunk::<4>().copied().map(u32::from_le_bytes).unwrap_or_default();
-    let stirred = first.wrapping_mul(0x9E37_79B1) >> 5;
-    let index = stirred as usize & (words * 64 - 1);
-    (index / 64, 1 << (index % 64))
 }
 
 /// Is this one word that no language has? Only then are its pieces nobody else's.
@@ -201,8 +273,9 @@ mod tests {
         let token = "tide_4fK29s0QqRr7Uv8WxY";
         for (secrets, text, want) in [
             (&[token][..], "a tide_4fK29s0QqRr7Uv8WxY b", vec![token]),
-            (&[token], "a tide_4fK29s0Q and QqRr7Uv8WxY b", vec!["tide_4fK29s0Q"]),
-            (&[token], "first tide_4fK29s0 then QqRr7Uv8WxY.", vec!["tide_4fK29s0"]),
+            (&[token], "a tide_4fK29s0Q and QqRr7Uv8WxY b", vec!["tide_4fK29s0Q", "QqRr7Uv8WxY"]),
+            (&[token], "first tide_4fK29s0 then QqRr7Uv8WxY.", vec!["tide_4fK29s0", "QqRr7Uv8WxY"]),
+            (&[token], "tide_4fK29 and 7Uv8WxY", vec![]),
             (&[token], "tide_4fK is short", vec![]),
             (&["abcd", "abcdefgh"], "abcdefgh abcde", vec!["abcdefgh", "abcd"]),
             (&["abcdef", "efghij"], "xabcdefghijx", vec!["abcdefghij"]),
@@ -233,7 +306,11 @@ mod tests {
     fn what_is_known_costs_its_length_and_a_text_its_own() {
         let long = "a".repeat(240_000) + "b";
         let known = Known::new([long.as_str()]);
-        assert!(known.bytes.len() + known.patterns.len() * 12 < 2 * long.len());
+        assert!(known.bytes.len() + known.patterns.len() * 12 + known.pieces.len() * 16 < 2 * long.len());
+        let many: Vec<String> = (0..1000).map(|n| format!("{n:04}Qq7vR1aqsxtw{n:04}Zx8BlNCg0ab")).collect();
+        let known = Known::new(many.iter().map(String::as_str));
+        let length: usize = many.iter().map(String::len).sum();
+        assert!(known.bytes.len() + known.patterns.len() * 12 + known.pieces.len() * 16 < 80 * length);
         assert_eq!(known.find(&"a".repeat(10)).len(), 0);
     }
 }

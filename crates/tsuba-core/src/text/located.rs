@@ -48,16 +48,18 @@ impl Located {
     /// part keeps the place of the whole.
     #[must_use]
     pub fn part(&self, source: &str, range: Range<usize>) -> Located {
-        let text = self.text.get(range.clone()).unwrap_or_default().to_owned();
-        let span = if range.start == 0 && range.end == self.text.len() {
-            self.span
-        } else {
-            source
-                .get(self.span.range())
-                .and_then(|raw| align(raw, &self.text, &range))
-                .map_or(self.span, |r| Span::new(self.span.start as usize + r.start, self.span.start as usize + r.end))
-        };
-        Located { text, span, pointer: self.pointer.clone() }
+        if range.start == 0 && range.end == self.text.len() {
+            return self.clone();
+        }
+        self.parts(source).part(range)
+    }
+
+    /// Where the parts of this value are written: for one of which many are wanted, since its written form is followed only once.
+    pub fn parts(&self, source: &str) -> Parts<'_> {
+        Parts {
+            whole: self,
+            places: source.get(self.span.range()).map_or(Places::Unknown, |raw| places(raw, &self.text)),
+        }
     }
 
     /// The same place with another text: for a value derived from what is written there.
@@ -67,28 +69,73 @@ impl Located {
     }
 }
 
-/// Follows `decoded` through `raw` (a quoted or plain scalar of any notation) and returns where `wanted` is written.
-fn align(raw: &str, decoded: &str, wanted: &Range<usize>) -> Option<Range<usize>> {
+/// The parts of a value, each with its own exact place.
+#[derive(Clone, Debug)]
+pub struct Parts<'v> {
+    whole: &'v Located,
+    places: Places,
+}
+
+/// Where a decoded text is written.
+#[derive(Clone, Debug)]
+enum Places {
+    /// To the letter, from this offset on.
+    Plain(usize),
+    /// Each byte of it, and its end, as far as it can be followed.
+    Each(Vec<u32>),
+    /// It cannot be followed.
+    Unknown,
+}
+
+impl Parts<'_> {
+    /// The value itself.
+    pub fn whole(&self) -> &Located {
+        self.whole
+    }
+
+    /// The part `range`, as [`Located::part`] gives it.
+    #[must_use]
+    pub fn part(&self, range: Range<usize>) -> Located {
+        let Located { text, span, pointer } = self.whole;
+        let place = |at: usize| match &self.places {
+            Places::Plain(offset) => Some(offset + at),
+            Places::Each(places) => places.get(at).map(|place| *place as usize),
+            Places::Unknown => None,
+        };
+        let written = match (place(range.start), place(range.end)) {
+            _ if range.start == 0 && range.end == text.len() => None,
+            (Some(start), Some(end)) if start <= end && end <= span.range().len() => Some(start..end),
+            _ => None,
+        };
+        let own =
+            |written: Range<usize>| Span::new(span.start as usize + written.start, span.start as usize + written.end);
+        Located {
+            text: text.get(range).unwrap_or_default().to_owned(),
+            span: written.map_or(*span, own),
+            pointer: pointer.clone(),
+        }
+    }
+}
+
+/// Follows `decoded` through `raw`, a quoted or plain scalar of any notation.
+fn places(raw: &str, decoded: &str) -> Places {
     // The common case: nothing is escaped, so the text stands in its raw form to the letter.
-    if let Some(at) = raw.find(decoded) {
-        return Some(at + wanted.start..at + wanted.end);
+    if let Some(at) = memchr::memmem::find(raw.as_bytes(), decoded.as_bytes()) {
+        return Places::Plain(at);
     }
-    let opening = raw.len() - raw.trim_start_matches(['"', '\'']).len();
-    let mut at = opening;
-    let (mut start, mut end) = (None, None);
-    for (offset, wanted_char) in decoded.char_indices() {
-        if offset == wanted.start {
-            start = Some(at);
+    let mut at = raw.len() - raw.trim_start_matches(['"', '\'']).len();
+    let mut places = Vec::with_capacity(decoded.len() + 1);
+    for c in decoded.chars() {
+        let Ok(place) = u32::try_from(at) else { return Places::Unknown };
+        places.extend(core::iter::repeat_n(place, c.len_utf8()));
+        match raw.get(at..).and_then(|rest| written_length(rest, c)) {
+            Some(length) => at += length,
+            // What comes before it has its place all the same.
+            None => return Places::Each(places),
         }
-        if offset == wanted.end {
-            end = Some(at);
-            break;
-        }
-        at += written_length(raw.get(at..)?, wanted_char)?;
     }
-    let start = start?;
-    let end = end.unwrap_or(at);
-    (end >= start && end <= raw.len()).then_some(start..end)
+    places.extend(u32::try_from(at));
+    Places::Each(places)
 }
 
 /// How many bytes of `raw` write the character `wanted`; `None` when it is not written there.

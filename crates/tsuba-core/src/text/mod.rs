@@ -16,7 +16,7 @@ pub use clean::{Clean, Cleaner};
 pub(crate) use cut::{boundary, head};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
-pub use located::{Located, Span};
+pub use located::{Located, Parts, Span};
 pub use mask::mask;
 pub use masker::Masker;
 pub use pointer::Pointer;

@@ -287,12 +287,17 @@ fn looks_like_header(text: &str) -> bool {
 }
 
 fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Located, out: &mut Vec<Handed>) {
-    for Part { range, kind, why, trivial, weak, place: inner } in lexicon.judge(name, place, &value.text) {
+    let found = lexicon.judge(name, place, &value.text);
+    if found.is_empty() {
+        return;
+    }
+    let parts = value.parts(source);
+    for Part { range, kind, why, trivial, weak, place: inner } in found {
         let place = match (place, inner) {
             (Place::Dotenv, _) | (_, None) => place,
             (_, Some(inner)) => inner,
         };
-        out.push(Handed { place, name: name.to_owned(), value: value.part(source, range), kind, why, trivial, weak });
+        out.push(Handed { place, name: name.to_owned(), value: parts.part(range), kind, why, trivial, weak });
     }
 }
 

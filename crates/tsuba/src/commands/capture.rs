@@ -20,6 +20,7 @@ use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Targ
 use tsuba_core::judge::audit;
 use tsuba_core::text::{Located, fingerprint};
 use tsuba_core::understand::{Remote, Scheme};
+use tsuba_find::read_regular;
 
 /// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence
 ///
@@ -158,6 +159,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     Ok(Done::Clean)
 }
 
+/// A file of certificates has no more bytes.
+const MAX_CERTIFICATES: u64 = 16 << 20;
+
 /// May a token be sent there?
 fn is_safe(origin: &str) -> bool {
     let at = Located { text: origin.to_owned(), ..Located::default() };
@@ -166,7 +170,10 @@ fn is_safe(origin: &str) -> bool {
 }
 
 fn options(args: &Args) -> anyhow::Result<Options> {
-    let ca = args.ca.as_deref().map(|path| fs::read(path).with_context(|| format!("cannot read {}", path.display())));
+    let ca = args
+        .ca
+        .as_deref()
+        .map(|path| read_regular(path, MAX_CERTIFICATES).with_context(|| format!("cannot read {}", path.display())));
     let ca = ca.transpose()?;
     let trust = Trust::system_and(ca.as_deref()).map_err(|why| {
         anyhow::anyhow!("{}: {why}", args.ca.as_deref().unwrap_or(Path::new("the system's certificates")).display())

@@ -10,11 +10,11 @@ use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use serde_json::json;
-use std::fs::File;
-use std::io::{self, Read as _, Write};
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
 use tsuba_core::judge::{Options, audit, wary_cleaner};
+use tsuba_find::read_regular;
 use tsuba_report::Report;
 
 /// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
@@ -122,8 +122,7 @@ pub(crate) fn snapshot(path: &Path) -> anyhow::Result<Snapshot> {
     /// A report of more bytes is not read.
     const MOST: u64 = 1 << 30;
     let told = || format!("cannot read the report {}", path.display());
-    let mut bytes = Vec::new();
-    File::open(path).with_context(told)?.take(MOST).read_to_end(&mut bytes).with_context(told)?;
+    let bytes = read_regular(path, MOST).with_context(told)?;
     // A parser's own message may quote the file.
     let snapshot: Option<Snapshot> = serde_json::from_slice(&bytes).ok();
     match snapshot.filter(Snapshot::is_known) {

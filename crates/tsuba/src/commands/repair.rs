@@ -9,13 +9,13 @@ use crate::register;
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
-use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use tsuba_core::judge::{Finding, Options, Rule, audit};
 use tsuba_core::repair::{Mended, Repaired, repair};
 use tsuba_core::text::Cleaner;
 use tsuba_core::understand::Study;
+use tsuba_find::read_regular;
 use tsuba_report::count as number;
 
 /// Mend what can be mended safely: a unified diff, or with --apply the files themselves
@@ -42,6 +42,8 @@ pub(crate) struct Args {
     apply: bool,
 }
 
+/// A file that is mended is no larger than one that is read.
+const MAX_FILE: u64 = 32 << 20;
 /// A byte order mark, which stays where it is.
 const MARK: &[u8] = b"\xEF\xBB\xBF";
 
@@ -127,7 +129,7 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
     if Path::new(&path).symlink_metadata().is_ok_and(|metadata| metadata.is_symlink()) {
         return Err("is a link; name the file that it leads to");
     }
-    let before = fs::read(&path).map_err(|_| "cannot be read any more")?;
+    let before = read_regular(Path::new(&path), MAX_FILE).map_err(|_| "cannot be read any more")?;
     let (mark, rest) = match before.strip_prefix(MARK) {
         Some(rest) => (MARK, rest),
         None => (&[][..], before.as_slice()),
@@ -144,7 +146,7 @@ fn apply(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
     for work in works {
         let path = Path::new(&work.path);
         // Whoever edits it at the same time keeps what they wrote.
-        let now = fs::read(path).with_context(|| format!("cannot read {}", path.display()))?;
+        let now = read_regular(path, MAX_FILE).with_context(|| format!("cannot read {}", path.display()))?;
         if now != work.before {
             bail!("{} has been changed meanwhile: it was left as it is", cleaner.clean(&work.path));
         }

@@ -419,6 +419,12 @@ pub(crate) fn name_says(name: &str) -> NameSays {
     if best == NameSays::Nothing && OBJECT.contains(last) { NameSays::About } else { best }
 }
 
+/// Every word that alone makes a secret of a name.
+#[cfg(test)]
+pub(super) fn telling() -> impl Iterator<Item = &'static str> {
+    PASSWORD.iter().chain(SECRET).copied().chain(["api_key", "connection_string"])
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

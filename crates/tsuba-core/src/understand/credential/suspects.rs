@@ -52,7 +52,11 @@ fn wrapped(text: &str, out: &mut Vec<Range<usize>>) {
     let mut at = 0;
     while at < bytes.len() {
         let length = bytes.get(at..).unwrap_or_default().iter().take_while(|byte| is_digit(**byte)).count();
-        if (MIN_WRAPPED..=MAX_WRAPPED).contains(&length) {
+        let run = bytes.get(at..at + length).unwrap_or_default();
+        // Paths and names are written in letters of one kind; what is encoded has all of them.
+        let has = |kind: fn(&u8) -> bool| run.iter().any(kind);
+        let mixed = || has(u8::is_ascii_digit) && has(u8::is_ascii_uppercase) && has(u8::is_ascii_lowercase);
+        if (MIN_WRAPPED..=MAX_WRAPPED).contains(&length) && mixed() {
             let run = text.get(at..at + length).unwrap_or_default();
             let engine = if run.contains(['-', '_']) { URL_SAFE } else { STANDARD };
             // A rest of one character decodes to nothing.
@@ -80,6 +84,9 @@ fn assigned(text: &str, out: &mut Vec<Range<usize>>) {
             continue;
         }
         let name = name_before(text, at);
+        if !may_tell(name) {
+            continue;
+        }
         // Other things are pinned, too: `is_told` takes digits alone.
         let pin = words_of(name).last().is_some_and(|word| word == "pin");
         let says = if pin { NameSays::Password } else { name_says(name) };
@@ -98,6 +105,29 @@ fn assigned(text: &str, out: &mut Vec<Range<usize>>) {
             out.push(value);
         }
     }
+}
+
+/// Can a name say that its value is a secret? One of these is in every name that does; said before the name is taken apart.
+fn may_tell(name: &str) -> bool {
+    let bytes = name.as_bytes();
+    (0..bytes.len()).any(|at| {
+        let rest = bytes.get(at..).unwrap_or_default();
+        let parts: &[&[u8]] = match rest.first().map(u8::to_ascii_lowercase) {
+            Some(b'a') => &[b"auth"],
+            Some(b'b') => &[b"bearer"],
+            Some(b'c') => &[b"connection", b"cookie", b"cred"],
+            Some(b'd') => &[b"dsn"],
+            Some(b'j') => &[b"jwt"],
+            Some(b'k') => &[b"key"],
+            Some(b'm') => &[b"mnemonic"],
+            Some(b'p') => &[b"pass", b"pat", b"pin", b"pw"],
+            Some(b's') => &[b"secret"],
+            Some(b't') => &[b"token"],
+            Some(b'w') => &[b"wort"],
+            _ => &[],
+        };
+        parts.iter().any(|part| rest.get(..part.len()).is_some_and(|there| there.eq_ignore_ascii_case(part)))
+    })
 }
 
 /// The name that ends before a sign, quotes and blanks between set aside.
@@ -258,6 +288,13 @@ mod tests {
             ("export DB_PASSWORD='moor 7 x'", "moor 7 x"),
         ] {
             assert_eq!(found(text), [want], "{text}");
+        }
+    }
+
+    #[test]
+    fn every_name_that_tells_has_a_part_that_may() {
+        for name in crate::understand::credential::name::telling() {
+            assert!(may_tell(name), "{name}");
         }
     }
 

@@ -3,9 +3,9 @@
 //! The grammar recovers from errors, so a hostile or broken line gives what can be understood of it and never fails.
 
 use crate::prelude::*;
-use crate::text::Located;
-use core::ops::Range;
-use tree_sitter::{Node, Parser};
+use crate::text::{Located, Parts};
+use core::ops::{ControlFlow, Range};
+use tree_sitter::{Node, ParseOptions, ParseState, Parser, Tree};
 
 /// A simple command of a shell line.
 #[derive(Debug)]
@@ -22,90 +22,114 @@ pub(super) struct Command {
 
 /// Lines longer than this (bytes) are not parsed.
 const MAX_LINE: usize = 256 * 1024;
+/// A longer one (bytes) is given up where it is not a shell's: the grammar's way out of an error takes the square of what came before.
+const MAX_BROKEN_LINE: usize = 4 * 1024;
+/// Likewise one that opens more heredocs, substitutions and groups: the grammar keeps them all at hand.
+const MAX_OPENED: usize = 256;
 /// More commands than this in one line are not looked at.
 const MAX_COMMANDS: usize = 256;
 
 /// The simple commands of a shell line in the order they are written; `None` when the line is too long.
 pub(super) fn commands(source: &str, line: &Located) -> Option<Vec<Command>> {
-    if line.text.len() > MAX_LINE {
+    if line.text.len() > MAX_LINE || opened(&line.text) > MAX_OPENED {
         return None;
     }
-    let mut parser = Parser::new();
-    parser.set_language(&tree_sitter_bash::LANGUAGE.into()).ok()?;
-    let tree = parser.parse(&line.text, None)?;
+    let tree = parsed(&line.text)?;
+    let parts = line.parts(source);
     let mut out = Vec::new();
-    // Iterative: the depth of the tree is the writer's choice.
-    let mut stack = vec![tree.root_node()];
-    while let Some(node) = stack.pop() {
+    // Iterative: the depth of the tree is the writer's choice. With each node, whether its output goes on through a pipe: asked from below, the
+    // whole tree would be gone through for every node.
+    let mut stack = vec![(tree.root_node(), false)];
+    while let Some((node, piped_on)) = stack.pop() {
         if out.len() >= MAX_COMMANDS {
             break;
         }
         match node.kind() {
-            "command" => out.push(command(source, line, node)),
+            "command" => out.push(command(&parts, node, piped_on)),
             "declaration_command" | "variable_assignment" | "variable_assignments" => {
-                out.push(assignments(source, line, node))
+                out.push(assignments(&parts, node))
             }
             "command_substitution" | "process_substitution" | "comment" | "heredoc_body" => {}
             _ => {
                 let mut cursor = node.walk();
                 let children: Vec<Node<'_>> = node.named_children(&mut cursor).collect();
-                stack.extend(children.into_iter().rev());
+                let last = children.len().saturating_sub(1);
+                // A redirection wraps the command before the pipeline does.
+                let goes_on = |at: usize| match node.kind() {
+                    "pipeline" => at < last,
+                    "redirected_statement" => piped_on,
+                    _ => false,
+                };
+                stack.extend(children.into_iter().enumerate().map(|(at, child)| (child, goes_on(at))).rev());
             }
         }
     }
     Some(out)
 }
 
-fn command(source: &str, line: &Located, node: Node<'_>) -> Command {
-    let mut out =
-        Command { assignments: Vec::new(), words: Vec::new(), piped_on: is_piped_on(node), substituted: Vec::new() };
+/// What a line opens, whether or not it is closed.
+fn opened(line: &str) -> usize {
+    let count = |sign: &str| memchr::memmem::find_iter(line.as_bytes(), sign).count();
+    count("<<") * 4 + count("(") + count("`") / 2 + count("${")
+}
+
+fn parsed(line: &str) -> Option<Tree> {
+    let mut parser = Parser::new();
+    parser.set_language(&tree_sitter_bash::LANGUAGE.into()).ok()?;
+    let mut hopeless = |state: &ParseState| match state.has_error() && line.len() > MAX_BROKEN_LINE {
+        true => ControlFlow::Break(()),
+        false => ControlFlow::Continue(()),
+    };
+    let options = ParseOptions::new().progress_callback(&mut hopeless);
+    parser.parse_with_options(&mut |at, _| line.as_bytes().get(at..).unwrap_or_default(), None, Some(options))
+}
+
+fn command(parts: &Parts<'_>, node: Node<'_>, piped_on: bool) -> Command {
+    let mut out = Command { assignments: Vec::new(), words: Vec::new(), piped_on, substituted: Vec::new() };
     let mut cursor = node.walk();
     for child in node.named_children(&mut cursor) {
         match child.kind() {
-            "variable_assignment" => out.assignments.extend(assignment(source, line, child)),
-            "file_redirect" | "herestring_redirect" | "heredoc_redirect" | "comment" => {}
+            "variable_assignment" => out.assignments.extend(assignment(parts, child)),
+            _ if !is_word(child) => {}
             _ => {
-                substitutions(source, line, child, &mut out.substituted);
-                out.words.push(word(source, line, child));
+                substitutions(parts, child, &mut out.substituted);
+                out.words.push(word(parts, child));
             }
         }
     }
     out
 }
 
-fn assignments(source: &str, line: &Located, node: Node<'_>) -> Command {
+/// Is this a word of a command, and no setting, redirection or comment?
+fn is_word(node: Node<'_>) -> bool {
+    let other = ["variable_assignment", "file_redirect", "herestring_redirect", "heredoc_redirect", "comment"];
+    !other.contains(&node.kind())
+}
+
+fn assignments(parts: &Parts<'_>, node: Node<'_>) -> Command {
     let mut found = Vec::new();
     if node.kind() == "variable_assignment" {
-        found.extend(assignment(source, line, node));
+        found.extend(assignment(parts, node));
     }
     let mut cursor = node.walk();
     for child in node.named_children(&mut cursor).filter(|c| c.kind() == "variable_assignment") {
-        found.extend(assignment(source, line, child));
+        found.extend(assignment(parts, child));
     }
     Command { assignments: found, words: Vec::new(), piped_on: false, substituted: Vec::new() }
 }
 
-fn assignment(source: &str, line: &Located, node: Node<'_>) -> Option<(String, Located)> {
+fn assignment(parts: &Parts<'_>, node: Node<'_>) -> Option<(String, Located)> {
     let name = node.child_by_field_name("name")?;
-    let name = line.text.get(name.byte_range())?.to_owned();
+    let name = parts.whole().text.get(name.byte_range())?.to_owned();
     let value = match node.child_by_field_name("value") {
-        Some(value) => word(source, line, value),
-        None => line.part(source, node.end_byte()..node.end_byte()),
+        Some(value) => word(parts, value),
+        None => parts.part(node.end_byte()..node.end_byte()),
     };
     Some((name, value))
 }
 
-fn is_piped_on(node: Node<'_>) -> bool {
-    let Some(parent) = node.parent() else { return false };
-    // A redirection wraps the command before the pipeline does.
-    if parent.kind() == "redirected_statement" {
-        return is_piped_on(parent);
-    }
-    parent.kind() == "pipeline" && node.next_named_sibling().is_some()
-}
-
 /// The commands inside `$( … )`, `` ` … ` `` and `<( … )` of a word.
-fn substitutions(source: &str, line: &Located, node: Node<'_>, out: &mut Vec<Vec<Located>>) {
+fn substitutions(parts: &Parts<'_>, node: Node<'_>, out: &mut Vec<Vec<Located>>) {
     let mut stack = vec![(node, false)];
     while let Some((node, inside)) = stack.pop() {
         if out.len() >= MAX_COMMANDS {
@@ -113,7 +137,10 @@ fn substitutions(source: &str, line: &Located, node: Node<'_>, out: &mut Vec<Vec
         }
         let inside = inside || matches!(node.kind(), "command_substitution" | "process_substitution");
         if inside && node.kind() == "command" {
-            out.push(command(source, line, node).words);
+            // What is substituted in there is not run by this line's command: its words are enough.
+            let mut cursor = node.walk();
+            let words = node.named_children(&mut cursor).filter(|child| is_word(*child));
+            out.push(words.map(|child| word(parts, child)).collect());
             continue;
         }
         let mut cursor = node.walk();
@@ -121,17 +148,17 @@ fn substitutions(source: &str, line: &Located, node: Node<'_>, out: &mut Vec<Vec
     }
 }
 
-fn word(source: &str, line: &Located, node: Node<'_>) -> Located {
+fn word(parts: &Parts<'_>, node: Node<'_>) -> Located {
     let range: Range<usize> = node.byte_range();
-    let raw = line.text.get(range.clone()).unwrap_or_default();
-    let whole = line.part(source, range.clone());
+    let raw = parts.whole().text.get(range.clone()).unwrap_or_default();
+    let whole = parts.part(range.clone());
     let text = unquote(raw);
     if text == raw {
         return whole;
     }
     // Quotes around the whole word are set aside in the place too.
     let inner = raw.len() >= 2 && raw.get(1..raw.len() - 1) == Some(text.as_str());
-    if inner { line.part(source, range.start + 1..range.end - 1) } else { whole.with_text(text) }
+    if inner { parts.part(range.start + 1..range.end - 1) } else { whole.with_text(text) }
 }
 
 /// Removes quoting; expansions stay as written.
@@ -201,7 +228,9 @@ mod tests {
         for line in
             ["$(".repeat(5_000), "((".repeat(5_000), "'\"`".repeat(3_000), "a|".repeat(5_000), "{ ".repeat(5_000)]
         {
-            let _ = run(&line);
+            let located = Located { text: line.clone(), span: Span::new(0, line.len()), pointer: Pointer::root() };
+            // Whether it is followed or given up.
+            let _ends = commands(&line, &located);
         }
     }
 }

@@ -1,0 +1,88 @@
+//! Reading files that are files: a pipe or a device is not waited for, and no more is read than a bound.
+
+use std::fs::File;
+use std::io::{self, Read as _};
+use std::path::Path;
+
+/// Opens a regular file, through links too. Whatever lies there is not waited for.
+///
+/// # Errors
+/// Where it cannot be opened, or is something else: a folder, a pipe, a device.
+pub fn open_regular(path: &Path) -> io::Result<File> {
+    let mut options = File::options();
+    options.read(true);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt as _;
+        // Opening a named pipe would wait for somebody who writes.
+        options.custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or(0));
+    }
+    // Looked at before and after: opening a device may do something, and what lies there may change in between.
+    let is_file = |facts: std::fs::Metadata| facts.is_file();
+    let other = || io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file");
+    if !path.metadata().map(is_file)? {
+        return Err(other());
+    }
+    let file = options.open(path)?;
+    if file.metadata().map(is_file)? { Ok(file) } else { Err(other()) }
+}
+
+/// Reads a regular file whole.
+///
+/// # Errors
+/// As [`open_regular`]; where it has more bytes than `most`.
+pub fn read_regular(path: &Path, most: u64) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    open_regular(path)?.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
+    if u64::try_from(bytes.len()).is_ok_and(|length| length > most) {
+        return Err(io::Error::new(io::ErrorKind::FileTooLarge, format!("it is larger than {}", told(most))));
+    }
+    Ok(bytes)
+}
+
+/// Likewise, as text.
+///
+/// # Errors
+/// As [`read_regular`]; where it is not UTF-8.
+pub fn read_regular_text(path: &Path, most: u64) -> io::Result<String> {
+    // The bytes are not quoted: nobody knows what they are.
+    String::from_utf8(read_regular(path, most)?)
+        .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not valid UTF-8"))
+}
+
+fn told(bytes: u64) -> String {
+    match bytes {
+        mib if mib >= 1 << 20 => format!("{} MiB", mib >> 20),
+        kib => format!("{} KiB", kib >> 10),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_files_are_read_and_no_more_than_the_bound() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = dir.path().join("a");
+        std::fs::write(&file, vec![b'x'; 2048]).unwrap();
+        assert_eq!(read_regular(&file, 2048).unwrap().len(), 2048);
+        assert_eq!(read_regular(&file, 1024).unwrap_err().to_string(), "it is larger than 1 KiB");
+        assert!(read_regular(dir.path(), 9).unwrap_err().to_string().contains("not a regular file"));
+        std::fs::write(&file, [0xff]).unwrap();
+        assert_eq!(read_regular_text(&file, 9).unwrap_err().to_string(), "it is not valid UTF-8");
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn a_pipe_is_not_waited_for() {
+        let dir = tempfile::tempdir().unwrap();
+        let pipe = dir.path().join("pipe");
+        assert!(std::process::Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+        let link = dir.path().join("link");
+        std::os::unix::fs::symlink(&pipe, &link).unwrap();
+        for path in [&pipe, &link] {
+            assert!(read_regular(path, 9).unwrap_err().to_string().contains("not a regular file"));
+        }
+    }
+}
