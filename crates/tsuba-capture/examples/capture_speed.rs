@@ -38,8 +38,11 @@ fn captured(jobs: Vec<Job>, options: &Options) -> (Duration, usize) {
 fn main() {
     let web = serve(vec![Server::default(); 100]).expect("a hundred ports");
     let jobs = web.origins.iter().map(|origin| {
-        let url = format!("{origin}/mcp").parse().expect("an address");
-        job(origin.clone(), Target::Remote { url, events: false, headers: Vec::new() })
+        let url: url::Url = format!("{origin}/mcp").parse().expect("an address");
+        job(
+            origin.clone(),
+            Target::Remote { loopback: url.port().into_iter().collect(), url, events: false, headers: Vec::new() },
+        )
     });
     let (took, complete) = captured(jobs.collect(), &options(None));
     let memory = std::fs::read_to_string("/proc/self/status").unwrap_or_default();

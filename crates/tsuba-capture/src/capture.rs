@@ -49,6 +49,8 @@ pub enum Target {
         events: bool,
         /// Headers that every request carries.
         headers: Vec<(String, String)>,
+        /// Ports of this machine that the setup names, its own among them.
+        loopback: Vec<u16>,
     },
 }
 
@@ -119,6 +121,8 @@ struct Capturing<'c> {
     stop: &'c AtomicBool,
     left: usize,
     evidence: Evidence,
+    /// Ports of this machine that may be asked.
+    loopback: Vec<u16>,
     /// Where a package was fetched to.
     scratch: Option<String>,
 }
@@ -147,11 +151,15 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         cage: None,
         troubles: Vec::new(),
     };
-    let mut capturing = Capturing { options, stop, left: options.bounds.total, evidence, scratch: None };
+    let mut capturing =
+        Capturing { options, stop, left: options.bounds.total, evidence, loopback: Vec::new(), scratch: None };
     match &job.target {
         Target::Local(launch) => capturing.local(launch),
         Target::Package(wanted, launch) => capturing.package(wanted, launch),
-        Target::Remote { url, events, headers } => capturing.remote(url, *events, headers),
+        Target::Remote { url, events, headers, loopback } => {
+            capturing.loopback.clone_from(loopback);
+            capturing.remote(url, *events, headers);
+        }
     }
     let (mut evidence, scratch) = (capturing.evidence, capturing.scratch);
     match scratch {
@@ -208,7 +216,7 @@ impl Capturing<'_> {
 
     fn remote(&mut self, url: &Url, events: bool, headers: &[(String, String)]) {
         self.evidence.url = Some(url.to_string());
-        let loopback = is_loopback(url);
+        let loopback = if is_loopback(url) { self.loopback.to_vec() } else { Vec::new() };
         let reachable = Reachable { private: self.options.private, loopback };
         let client = Client::new(reachable, &self.options.trust, AGENT);
         let bounds = self.options.bounds;

@@ -11,20 +11,25 @@ use ureq::unversioned::resolver::{DefaultResolver, ResolvedSocketAddrs, Resolver
 use ureq::unversioned::transport::{DefaultConnector, NextTimeout};
 
 /// What may be asked.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Reachable {
     /// Private networks (RFC 1918, RFC 4193): a company's own hosts.
     pub private: bool,
-    /// This machine: where the setup itself names it.
-    pub loopback: bool,
+    /// Ports of this machine that the setup itself names. A server may send its client to no other one.
+    pub loopback: Vec<u16>,
 }
 
 impl Reachable {
     /// Why an address must not be asked; `None` where it may.
-    pub fn forbids(self, address: IpAddr) -> Option<&'static str> {
-        let address = unmapped(address);
+    pub fn forbids(&self, address: SocketAddr) -> Option<&'static str> {
+        let port = address.port();
+        meant(address.ip()).into_iter().flatten().find_map(|address| self.forbids_one(address, port))
+    }
+
+    fn forbids_one(&self, address: IpAddr, port: u16) -> Option<&'static str> {
         if address.is_loopback() {
-            return (!self.loopback).then_some("an address of this machine");
+            return (!self.loopback.contains(&port))
+                .then_some("an address of this machine that the setup does not name");
         }
         if is_never(address) {
             return Some("a link-local, multicast or reserved address");
@@ -33,17 +38,23 @@ impl Reachable {
     }
 }
 
-/// An IPv4 address that is written as an IPv6 one (RFC 4291, 2.5.5.2; RFC 6052, 2.1).
-fn unmapped(address: IpAddr) -> IpAddr {
-    let IpAddr::V6(v6) = address else { return address };
-    let embedded = match v6.segments() {
-        [0x64, 0xff9b, 0, 0, 0, 0, high, low] | [0, 0, 0, 0, 0, 0xffff, high, low] => Some((high, low)),
-        _ => None,
-    };
-    embedded.map_or(address, |(high, low)| {
+/// Whom an address leads to: itself, or the IPv4 addresses that it embeds. Mapped and compatible ones (RFC 4291, 2.5.5), those of translators
+/// (RFC 6052, 2.1; RFC 8215), of 6to4 (RFC 3056, 2) and of Teredo (RFC 4380, 4), where the client's is written the other way round.
+fn meant(address: IpAddr) -> [Option<IpAddr>; 2] {
+    let IpAddr::V6(v6) = address else { return [Some(address), None] };
+    let v4 = |high: u16, low: u16| {
         let ([a, b], [c, d]) = (high.to_be_bytes(), low.to_be_bytes());
-        IpAddr::V4(Ipv4Addr::new(a, b, c, d))
-    })
+        Some(IpAddr::V4(Ipv4Addr::new(a, b, c, d)))
+    };
+    match v6.segments() {
+        // The unspecified address and this machine's own are of that form too.
+        [0, 0, 0, 0, 0, 0, 0, 0 | 1] => [Some(address), None],
+        [0x64, 0xff9b, 0 | 1, .., high, low] | [0, 0, 0, 0, 0, 0 | 0xffff, high, low] => [v4(high, low), None],
+        [0, 0, 0, 0, 0xffff, 0, high, low] => [v4(high, low), None],
+        [0x2002, high, low, ..] => [v4(high, low), None],
+        [0x2001, 0, high, low, _, _, client_high, client_low] => [v4(high, low), v4(!client_high, !client_low)],
+        _ => [Some(address), None],
+    }
 }
 
 /// Nobody's server is there: link-local (cloud metadata too), unspecified, broadcast, multicast, documentation, reserved.
@@ -105,7 +116,7 @@ impl Resolver for Checked {
             }
         };
         // One forbidden address spoils the name: which one is used would be chance.
-        let forbidden = addresses.iter().find_map(|address| self.reachable.forbids(address.ip()));
+        let forbidden = addresses.iter().find_map(|address| self.reachable.forbids(*address));
         if let Some(why) = forbidden {
             *self.refused.lock().unwrap_or_else(PoisonError::into_inner) = Some(format!("{name} is {why}"));
             return Err(ureq::Error::HostNotFound);
@@ -210,8 +221,8 @@ mod tests {
 
     #[test]
     fn addresses_are_allowed_or_not() {
-        let (none, private) = (Reachable::default(), Reachable { private: true, loopback: false });
-        let local = Reachable { private: false, loopback: true };
+        let (none, private) = (Reachable::default(), Reachable { private: true, loopback: Vec::new() });
+        let local = Reachable { private: false, loopback: vec![8080] };
         for (address, by_default, with_private, on_this_machine) in [
             ("93.184.216.34", true, true, true),
             ("10.1.2.3", false, true, false),
@@ -223,6 +234,20 @@ mod tests {
             ("::ffff:127.0.0.1", false, false, true),
             ("::ffff:10.0.0.1", false, true, false),
             ("64:ff9b::a00:1", false, true, false),
+            ("64:ff9b:1::10.0.0.1", false, true, false),
+            ("::10.0.0.1", false, true, false),
+            ("::169.254.169.254", false, false, false),
+            ("::7f00:1", false, false, true),
+            ("2002:7f00:1::1", false, false, true),
+            ("2002:a9fe:a9fe::", false, false, false),
+            ("2002:a00:1::1", false, true, false),
+            ("2002:5db8:d822::1", true, true, true),
+            // Teredo: the server's address, and the client's with every bit turned.
+            ("2001:0:5db8:d822:0:0:5601:5601", false, false, false),
+            ("2001:0:5db8:d822:0:0:80ff:fffe", false, false, true),
+            ("2001:0:a00:1:0:0:a247:27dd", false, true, false),
+            ("2001:0:5db8:d822:0:0:a247:27dd", true, true, true),
+            ("::", false, false, false),
             ("169.254.169.254", false, false, false),
             ("::ffff:169.254.169.254", false, false, false),
             ("0.0.0.0", false, false, false),
@@ -233,8 +258,14 @@ mod tests {
             ("2606:2800:220:1::1", true, true, true),
         ] {
             let parsed: IpAddr = address.parse().unwrap();
-            let may = |reachable: Reachable| reachable.forbids(parsed).is_none();
-            assert_eq!((may(none), may(private), may(local)), (by_default, with_private, on_this_machine), "{address}");
+            let may = |reachable: &Reachable| reachable.forbids(SocketAddr::new(parsed, 8080)).is_none();
+            assert_eq!(
+                (may(&none), may(&private), may(&local)),
+                (by_default, with_private, on_this_machine),
+                "{address}"
+            );
+            // Another port of this machine is another server.
+            assert!(!parsed.is_loopback() || local.forbids(SocketAddr::new(parsed, 8081)).is_some());
         }
     }
 }

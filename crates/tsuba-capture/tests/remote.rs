@@ -12,6 +12,7 @@ use std::sync::atomic::AtomicBool;
 use std::time::{Duration, Instant};
 use tsuba_capture::{Bounds, Era, Job, Options, Redact, Target, Trust, capture};
 use tsuba_standin::{Kind, Server, Weakness, serve};
+use url::Url;
 
 fn options(token: Option<&str>) -> Options {
     let seconds = Duration::from_secs;
@@ -44,6 +45,7 @@ fn captured(weak: &[&[Weakness]], options: &Options) -> Vec<Value> {
             url: format!("{origin}/mcp").parse().unwrap(),
             events: weak[index].contains(&Weakness::OlderEvents),
             headers: Vec::new(),
+            loopback: web.origins.iter().filter_map(|origin| origin.parse::<Url>().unwrap().port()).collect(),
         },
         redact: Redact::default(),
     });
@@ -224,7 +226,9 @@ fn nobody_there_is_told() {
     drop(listener);
     let mut told = Vec::new();
     for url in [url.as_str(), "http://10.0.0.1/mcp", "http://169.254.169.254/mcp", "http://[::ffff:127.0.0.1]/mcp"] {
-        let target = Target::Remote { url: url.parse().unwrap(), events: false, headers: Vec::new() };
+        let url: Url = url.parse().unwrap();
+        let target =
+            Target::Remote { loopback: url.port().into_iter().collect(), url, events: false, headers: Vec::new() };
         let job = Job {
             setup: "s".to_owned(),
             entry: "e".to_owned(),
@@ -242,7 +246,7 @@ fn nobody_there_is_told() {
             "no connection: refused",
             "10.0.0.1 is an address of a private network; --allow-private allows it",
             "169.254.169.254 is a link-local, multicast or reserved address",
-            "[::ffff:7f00:1] is an address of this machine",
+            "[::ffff:7f00:1] is an address of this machine that the setup does not name",
         ]
     );
 }

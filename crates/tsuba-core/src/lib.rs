@@ -16,6 +16,7 @@ extern crate alloc;
 
 pub mod decide;
 pub mod evidence;
+pub mod fuzz;
 pub mod judge;
 mod prelude;
 pub mod read;

@@ -21,9 +21,9 @@ type Shape = (&'static str, &'static str, fn(usize) -> String);
 /// Doubling may take so many times as long.
 const MAX_GROWTH: f64 = 2.3;
 /// A shape is made larger until it takes so long, and no larger than this (bytes).
-const LONG_ENOUGH: Duration = Duration::from_millis(60);
+const LONG_ENOUGH: Duration = Duration::from_millis(30);
 const LARGEST: usize = 8 << 20;
-const ENOUGH: usize = 16 << 10;
+const ENOUGH: usize = 8 << 10;
 
 fn word(n: usize) -> String {
     let letters = b"q8ZkXv2LmPw0TyRbN4sJ7dHfC1gAeUoI6t9B";
@@ -147,6 +147,9 @@ const SHAPES: &[Shape] = &[
     ("a shell's variables", "a.json", |n| {
         line(&format!("{} npx s", (0..n).map(|at| format!("A{at}=b ")).collect::<String>()))
     }),
+    ("a shell's commands, broken", "a.json", |n| line(&format!("{}(", "npx -y s; ".repeat(n)))),
+    ("a shell's conditions, broken", "a.json", |n| line(&format!("{}if x; then", "a && ".repeat(n)))),
+    ("a shell's words, broken", "a.json", |n| line(&format!("a {}'", "b ".repeat(n)))),
     ("heredocs", "a.json", |n| line(&"cat <<E\nx\nE\n".repeat(n))),
     ("open heredocs", "a.json", |n| line(&"cat <<E ".repeat(n))),
     ("shells in shells", "a.json", |n| arg(&"bash -c ".repeat(n))),
@@ -349,7 +352,7 @@ fn growth(work: fn(&str, &str, &Lexicon), (_, path, shape): &Shape, lexicon: &Le
         let text = shape(n);
         let took = took(work, path, &text, lexicon);
         // Small texts are all beginning: what is bounded still grows in them.
-        if text.len() >= LARGEST / 2 || took > 8 * LONG_ENOUGH || (took > LONG_ENOUGH && text.len() >= ENOUGH) {
+        if text.len() >= LARGEST / 2 || took > 6 * LONG_ENOUGH || (took > LONG_ENOUGH && text.len() >= ENOUGH) {
             break;
         }
         n *= 2;
@@ -414,7 +417,7 @@ fn however_deep_an_input_is_it_ends() {
             "$[",
             "a && ( ",
         ] {
-            for n in [1_000, 4_000, 20_000] {
+            for n in [4_000, 20_000] {
                 for text in [
                     line(&open.repeat(n)),
                     arg(&open.repeat(n)),
@@ -422,7 +425,7 @@ fn however_deep_an_input_is_it_ends() {
                     env(1, |_| ("A".into(), open.repeat(n))),
                     open.repeat(n),
                 ] {
-                    for path in ["a.json", "a.yaml", "a.toml", "a.md"] {
+                    for path in ["a.json", "a.md"] {
                         let input =
                             Input { path: path.to_owned(), bytes: text.as_bytes().to_vec(), ..Input::default() };
                         let _ends = study(input, &lexicon);

@@ -7,7 +7,7 @@ use crate::regular::open_regular;
 use aho_corasick::AhoCorasick;
 use ignore::{WalkBuilder, WalkState};
 use std::fs::File;
-use std::io::{Read, Seek};
+use std::io::{Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use tsuba_core::read::{Input, MAX_BYTES};
@@ -88,6 +88,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     });
     builder.standard_filters(false).follow_links(false).threads(walk.jobs);
     let (everything, homes) = (walk.everything, walk.homes);
+    let roots: Vec<PathBuf> = walk.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
     builder.filter_entry(move |entry| {
         let left_out = !everything
             && entry.depth() > 0
@@ -107,7 +108,12 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         Name::Other if entry.depth() == 0 => Name::Open,
                         Name::Other => return WalkState::Continue,
                         Name::Beside if entry.depth() > 0 => {
-                            push(&dotenv, plain(entry.into_path()));
+                            // A link in a folder of somebody else's may lead to anybody's settings.
+                            if !kind.is_symlink() || leads_inside(entry.path(), &roots) {
+                                push(&dotenv, plain(entry.into_path()));
+                            } else {
+                                push(&problems, Problem { path: plain(entry.into_path()), why: LEADS_OUT });
+                            }
                             return WalkState::Continue;
                         }
                         name => name,
@@ -144,6 +150,14 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     let mut problems = problems.into_inner().unwrap_or_default();
     problems.sort_by(|a, b| a.path.cmp(&b.path));
     (dotenv, problems)
+}
+
+/// Why a link to settings is not followed.
+const LEADS_OUT: &str = "a link that leads out of what is looked at; not followed";
+
+/// Does a link lead to something in the folders that are looked at?
+fn leads_inside(link: &Path, roots: &[PathBuf]) -> bool {
+    link.canonicalize().is_ok_and(|target| roots.iter().any(|root| target.starts_with(root)))
 }
 
 /// A path without the `./` that a walk of the current folder puts in front.
@@ -220,10 +234,13 @@ fn reason(error: std::io::Error) -> &'static str {
     }
 }
 
-/// Searches the beginning of a large file, as much as one that is read may have, piece by piece, for the word that names servers.
-fn mentions_servers(file: &File) -> bool {
-    let head = file.take(MAX_BYTES as u64);
-    AhoCorasick::new(["mcpServers", "\"tsuba-evidence/"]).is_ok_and(|word| word.stream_find_iter(head).next().is_some())
+/// Searches the beginning and the end of a large file, together as much as one that is read may have, for the word that names servers.
+fn mentions_servers(mut file: &File) -> bool {
+    const HALF: u64 = MAX_BYTES as u64 / 2;
+    let Ok(word) = AhoCorasick::new(["mcpServers", "\"tsuba-evidence/"]) else { return false };
+    let mut found =
+        |from: SeekFrom| file.seek(from).is_ok() && word.stream_find_iter((&mut file).take(HALF)).next().is_some();
+    found(SeekFrom::Start(0)) || found(SeekFrom::End(-i64::try_from(HALF).unwrap_or(i64::MAX)))
 }
 
 /// Reads one file that is named rather than found.

@@ -88,8 +88,28 @@ fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Tar
     Ok(Target::Remote {
         url,
         events: entry.transport == Transport::Sse,
+        loopback: named_ports(study),
         headers: headers.map(|v| (v.name.clone(), v.value.text.clone())).collect(),
     })
+}
+
+/// The ports of this machine that a setup names: those of its servers, and of the identity providers that it names for them.
+fn named_ports(study: &Study) -> Vec<u16> {
+    let source = study.document.text.as_str();
+    let hosts = ["localhost:", "127.0.0.1:", "[::1]:"];
+    let mut out: Vec<u16> = Vec::new();
+    for host in hosts {
+        for (at, _) in source.match_indices(host) {
+            let rest = source.get(at + host.len()..).unwrap_or_default();
+            let digits = rest.len() - rest.trim_start_matches(|c: char| c.is_ascii_digit()).len();
+            out.extend(rest.get(..digits).and_then(|port| port.parse::<u16>().ok()));
+        }
+    }
+    // Without a port the scheme says it.
+    out.extend([80, 443]);
+    out.sort_unstable();
+    out.dedup();
+    out
 }
 
 /// The words of the entry's command, as the client would start it.

@@ -4,6 +4,7 @@ use anyhow::Context as _;
 use std::fs::File;
 use std::io::{self, BufWriter, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 use tsuba_report::Look;
 
 /// Columns when the output is no terminal.
@@ -46,10 +47,69 @@ pub(crate) fn replace(path: &Path, content: &[u8]) -> anyhow::Result<()> {
     let target = path.canonicalize().with_context(told)?;
     let folder = target.parent().unwrap_or(Path::new("."));
     let mode = target.metadata().with_context(told)?.permissions();
-    let mut temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
+    let mut temporary = temporary(folder).with_context(told)?;
     temporary.write_all(content).with_context(told)?;
     temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(told)?;
     temporary.persist(&target).map(|_: File| ()).map_err(|error| error.error).with_context(told)
+}
+
+/// Likewise, where the file still has the content that it had; false where somebody else has changed it meanwhile, and it is left as it is.
+/// The two are exchanged in one step and what was there is looked at afterwards, so that no moment is between the look and the change.
+pub(crate) fn replace_unchanged(path: &Path, before: &[u8], after: &[u8]) -> anyhow::Result<bool> {
+    let told = || format!("cannot write {}", path.display());
+    let target = path.canonicalize().with_context(told)?;
+    let folder = target.parent().unwrap_or(Path::new("."));
+    let mode = target.metadata().with_context(told)?.permissions();
+    let mut new = temporary(folder).with_context(told)?;
+    new.write_all(after).with_context(told)?;
+    new.as_file().set_permissions(mode).and_then(|()| new.as_file().sync_all()).with_context(told)?;
+    let most = u64::try_from(before.len()).unwrap_or(u64::MAX);
+    let is_same = |path: &Path| tsuba_find::read_regular(path, most).is_ok_and(|now| now == before);
+    if !is_same(&target) {
+        return Ok(false);
+    }
+    match exchange(new.path(), &target) {
+        // What was there is under the temporary name now, and goes away with it.
+        Ok(()) if is_same(new.path()) => Ok(true),
+        Ok(()) => exchange(new.path(), &target).map(|()| false).with_context(told),
+        // A file system that knows no exchange: the look before must do.
+        Err(_) => new.persist(&target).map(|_: File| true).map_err(|error| error.error).with_context(told),
+    }
+}
+
+#[cfg(target_os = "linux")]
+fn exchange(one: &Path, other: &Path) -> io::Result<()> {
+    use rustix::fs::{CWD, RenameFlags, renameat_with};
+    Ok(renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE)?)
+}
+
+#[cfg(not(target_os = "linux"))]
+fn exchange(_one: &Path, _other: &Path) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
+/// How the names of temporary files begin: another run knows them by it.
+const TEMPORARY: &str = ".tsuba-write-";
+/// A temporary file that is older than this was left behind by a run that was killed.
+const ABANDONED: Duration = Duration::from_secs(600);
+/// More files of a folder are not looked at for such.
+const MAX_LOOKED_AT: usize = 10_000;
+
+/// A temporary file in a folder. What killed runs have left there is cleared first.
+fn temporary(folder: &Path) -> io::Result<tempfile::NamedTempFile> {
+    let all = std::fs::read_dir(folder).into_iter().flatten().flatten().take(MAX_LOOKED_AT);
+    for entry in all.filter(|entry| entry.file_name().to_string_lossy().starts_with(TEMPORARY)) {
+        let age = entry
+            .metadata()
+            .ok()
+            .filter(std::fs::Metadata::is_file)
+            .and_then(|facts| facts.modified().ok()?.elapsed().ok());
+        if age.is_some_and(|age| age > ABANDONED) {
+            // What is somebody else's stays.
+            let _left = std::fs::remove_file(entry.path());
+        }
+    }
+    tempfile::Builder::new().prefix(TEMPORARY).tempfile_in(folder)
 }
 
 /// Writes to standard output, or to `file` in one step: a reader never sees half a report.
@@ -68,10 +128,47 @@ pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) ->
     // A link stays a link: what it leads to is replaced.
     let target = path.canonicalize().unwrap_or_else(|_| path.clone());
     let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let temporary = tempfile::NamedTempFile::new_in(folder).with_context(told)?;
+    let temporary = temporary(folder).with_context(told)?;
     let mut out = BufWriter::new(temporary.as_file());
     body(&mut out).and_then(|()| out.flush()).with_context(told)?;
     drop(out);
     // A report names what is weak: it is its owner's to share, so it keeps the temporary file's mode 600.
     temporary.persist(&target).map(|_: File| ()).map_err(|e| e.error).with_context(told)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::fs;
+
+    #[test]
+    fn what_somebody_else_has_written_is_kept() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = dir.path().join("mcp.json");
+        for (now, want, after) in
+            [("before", true, "after"), ("another", false, "another"), ("before, and more", false, "before, and more")]
+        {
+            fs::write(&file, now).unwrap();
+            assert_eq!(replace_unchanged(&file, b"before", b"after").unwrap(), want, "{now}");
+            assert_eq!(fs::read_to_string(&file).unwrap(), after);
+            assert_eq!(fs::read_dir(dir.path()).unwrap().count(), 1);
+        }
+    }
+
+    #[test]
+    fn what_killed_runs_left_behind_is_cleared() {
+        let dir = tempfile::tempdir().unwrap();
+        let put = |name: &str, age: u64| {
+            let file = fs::File::create(dir.path().join(name)).unwrap();
+            file.set_modified(std::time::SystemTime::now() - Duration::from_secs(age)).unwrap();
+        };
+        put(".tsuba-write-old", 7200);
+        put(".tsuba-write-new", 1);
+        put("mcp.json", 7200);
+        drop(temporary(dir.path()).unwrap());
+        let mut left: Vec<String> =
+            fs::read_dir(dir.path()).unwrap().flatten().map(|e| e.file_name().into_string().unwrap()).collect();
+        left.sort();
+        assert_eq!(left, [".tsuba-write-new", "mcp.json"]);
+    }
 }

@@ -7,7 +7,7 @@ use crate::known::known;
 use crate::output;
 use crate::register;
 use crate::threads::Threads;
-use anyhow::{Context as _, bail};
+use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -146,11 +146,9 @@ fn apply(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
     for work in works {
         let path = Path::new(&work.path);
         // Whoever edits it at the same time keeps what they wrote.
-        let now = read_regular(path, MAX_FILE).with_context(|| format!("cannot read {}", path.display()))?;
-        if now != work.before {
+        if !output::replace_unchanged(path, &work.before, &work.after)? {
             bail!("{} has been changed meanwhile: it was left as it is", cleaner.clean(&work.path));
         }
-        output::replace(path, &work.after)?;
         writeln!(out, "{}", cleaner.clean(&work.path))?;
         for mended in &work.repaired.done {
             writeln!(out, "    {}", cleaner.clean(&told(mended)))?;

@@ -4,7 +4,7 @@
 use crate::prelude::*;
 use core::fmt;
 use jiff::civil::{Date, DateTime};
-use ssh_key::{Algorithm, PublicKey, SshSig};
+use ssh_key::{Algorithm, LineEnding, PublicKey, SshSig};
 
 /// What signatures over registers are made for: one over anything else counts for nothing here.
 pub const NAMESPACE: &str = "tsuba-register";
@@ -89,7 +89,14 @@ impl Signers {
     /// # Errors
     /// Why nobody has.
     pub fn of(&self, content: &str, signature: &str, today: Date) -> Result<&str, NotSigned> {
-        let signature = SshSig::from_pem(signature.trim_start()).map_err(|_| NotSigned::Unreadable)?;
+        let written = signature;
+        let signature = SshSig::from_pem(written.trim_start()).map_err(|_| NotSigned::Unreadable)?;
+        // There is one way to write a signature, apart from the length of its lines: whatever else was read leniently is refused.
+        let bare = |text: &str| text.trim().chars().filter(|c| !matches!(c, '\n' | '\r')).collect::<String>();
+        let again = signature.to_pem(LineEnding::LF).map_err(|_| NotSigned::Unreadable)?;
+        if bare(&again) != bare(written) {
+            return Err(NotSigned::Unreadable);
+        }
         if signature.namespace() != NAMESPACE {
             return Err(NotSigned::OtherPurpose);
         }

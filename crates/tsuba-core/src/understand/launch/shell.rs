@@ -24,7 +24,7 @@ pub(super) struct Command {
 const MAX_LINE: usize = 256 * 1024;
 /// A longer one (bytes) is given up where it is not a shell's: the grammar's way out of an error takes the square of what came before.
 const MAX_BROKEN_LINE: usize = 4 * 1024;
-/// Likewise one that opens more heredocs, substitutions and groups: the grammar keeps them all at hand.
+/// Likewise one that opens more heredocs, substitutions, groups and pipes: the grammar keeps them all at hand.
 const MAX_OPENED: usize = 256;
 /// More commands than this in one line are not looked at.
 const MAX_COMMANDS: usize = 256;
@@ -67,10 +67,10 @@ pub(super) fn commands(source: &str, line: &Located) -> Option<Vec<Command>> {
     Some(out)
 }
 
-/// What a line opens, whether or not it is closed.
+/// What a line opens or goes on with, whether or not that is closed.
 fn opened(line: &str) -> usize {
     let count = |sign: &str| memchr::memmem::find_iter(line.as_bytes(), sign).count();
-    count("<<") * 4 + count("(") + count("`") / 2 + count("${")
+    count("<<") * 4 + count("(") + count("`") / 2 + count("${") + count("|")
 }
 
 fn parsed(line: &str) -> Option<Tree> {
