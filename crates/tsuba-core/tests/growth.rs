@@ -7,6 +7,7 @@
 )]
 
 use jiff::civil::date;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 use tsuba_core::judge::{InTurn, Options, audit};
 use tsuba_core::read::Input;
@@ -359,7 +360,7 @@ fn growth(work: fn(&str, &str, &Lexicon), (_, path, shape): &Shape, lexicon: &Le
     }
     let (one, two) = (shape(n), shape(2 * n));
     let mut best = (f64::MAX, n, Duration::ZERO);
-    for _ in 0..5 {
+    for _ in 0..8 {
         let (first, second) = (took(work, path, &one, lexicon), took(work, path, &two, lexicon));
         let ratio = second.as_secs_f64() / first.as_secs_f64();
         // A text may be more than twice as long when its number is doubled.
@@ -389,13 +390,22 @@ fn hold(work: fn(&str, &str, &Lexicon), shapes: &[Shape]) {
     assert!(over.is_empty(), "grows with more than its size:\n{}", over.join("\n"));
 }
 
+/// One after the other: what is measured has the machine for itself.
+static TURN: Mutex<()> = Mutex::new(());
+
+fn turn() -> MutexGuard<'static, ()> {
+    TURN.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
 #[test]
 fn judging_grows_with_its_input() {
+    let _turn = turn();
     hold(work, SHAPES);
 }
 
 #[test]
 fn however_deep_an_input_is_it_ends() {
+    let _turn = turn();
     // As much as a thread has, and less than the main one.
     let run = || {
         let lexicon = Lexicon::default();
@@ -439,5 +449,6 @@ fn however_deep_an_input_is_it_ends() {
 
 #[test]
 fn mending_grows_with_its_input() {
+    let _turn = turn();
     hold(mend, MENDED);
 }

@@ -22,14 +22,17 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (index, study) in all.studies.iter().enumerate() {
+        let form = form(study);
         for (entry, e) in study.entries.iter().enumerate() {
-            e.handed.iter().for_each(|handed| one(study, Stands { study: index, entry: Some(entry) }, handed, out));
+            let stands = Stands { study: index, entry: Some(entry) };
+            e.handed.iter().for_each(|handed| one((study, form), stands, handed, out));
         }
-        study.handed.iter().for_each(|handed| one(study, Stands { study: index, entry: None }, handed, out));
+        let stands = Stands { study: index, entry: None };
+        study.handed.iter().for_each(|handed| one((study, form), stands, handed, out));
     }
 }
 
-fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
+fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, out: &mut Out<'_>) {
     let tracked = study.document.facts.tracked == Some(true);
     // A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
     if !handed.is_plaintext() || matches!(handed.why, Why::PrivateKey) || (handed.place == Place::Dotenv && !tracked) {
@@ -45,7 +48,8 @@ fn one(study: &Study, stands: Stands, handed: &Handed, out: &mut Out<'_>) {
         Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
     ) {
         // In an argument every process listing shows what the reference stands for; a shell line has rules of its own.
-        let mend = if matches!(handed.place, Place::Env | Place::Header) { mended(study, handed) } else { None };
+        let form = form.filter(|_| matches!(handed.place, Place::Env | Place::Header));
+        let mend = form.map(|form| mended(form, handed));
         let corrected = match &mend {
             Some(Repair::Write(reference)) => Some(reference.clone()),
             Some(Repair::Prompt(prompt)) => Some(format!("${{input:{}}}", prompt.id)),
@@ -66,26 +70,45 @@ fn takes_variables(study: &Study) -> bool {
     matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
 }
 
-/// The secret as a reference of the form that this setup has already: only that is known to be understood. One with prompts of its own asks
-/// by another; one without any reference gets the plain form.
-fn mended(study: &Study, handed: &Handed) -> Option<Repair> {
+/// The form of the references that a setup has already: only that is known to be understood.
+#[derive(Clone, Copy)]
+enum Form {
+    /// It has prompts of its own, and asks by another.
+    Prompt,
+    /// `${env:NAME}`
+    EnvInDollar,
+    /// `{env:NAME}`
+    EnvInBraces,
+    /// `${NAME}`, also of one without any reference.
+    Plain,
+}
+
+/// Asked once for each setup: its whole text is searched.
+fn form(study: &Study) -> Option<Form> {
     let text = study.document.text.as_str();
     if !takes_variables(study) || text.contains("$env:") {
         return None;
     }
+    Some(match () {
+        () if text.contains("${input:") => Form::Prompt,
+        () if text.contains("${env:") => Form::EnvInDollar,
+        () if text.contains("{env:") => Form::EnvInBraces,
+        () => Form::Plain,
+    })
+}
+
+/// The secret as a reference of that form.
+fn mended(form: Form, handed: &Handed) -> Repair {
     let name = variable(handed);
-    if text.contains("${input:") {
-        let words = crate::understand::credential::words_of(&name);
-        return Some(Repair::Prompt(Prompt { id: words.join("-"), description: words.join(" ") }));
+    match form {
+        Form::Prompt => {
+            let words = crate::understand::credential::words_of(&name);
+            Repair::Prompt(Prompt { id: words.join("-"), description: words.join(" ") })
+        }
+        Form::EnvInDollar => Repair::Write(format!("${{env:{name}}}")),
+        Form::EnvInBraces => Repair::Write(format!("{{env:{name}}}")),
+        Form::Plain => Repair::Write(format!("${{{name}}}")),
     }
-    let reference = if text.contains("${env:") {
-        format!("${{env:{name}}}")
-    } else if text.contains("{env:") {
-        format!("{{env:{name}}}")
-    } else {
-        format!("${{{name}}}")
-    };
-    Some(Repair::Write(reference))
 }
 
 /// The place in words, with the name the value goes by.
