@@ -170,3 +170,24 @@ fn a_dotenv_file_is_read_beside_a_setup_or_where_one_names_it() {
         .collect();
     assert_eq!(paths, ["a/../keys/named.env", "a/.env"]);
 }
+
+#[cfg(unix)]
+#[test]
+fn a_pipe_in_the_place_of_a_file_is_told_and_not_waited_for() {
+    let dir = Dir::new(&[("mcp.json", PINNED)]);
+    assert!(std::process::Command::new("mkfifo").arg(dir.path("pipe")).status().unwrap().success());
+    std::os::unix::fs::symlink(dir.path("pipe"), dir.path("link")).unwrap();
+    let started = std::time::Instant::now();
+    for args in [
+        &["audit", "mcp.json", "--register", "pipe"][..],
+        &["audit", "mcp.json", "--config", "link"],
+        &["audit", "mcp.json", "--since", "pipe"],
+        &["compare", "pipe", "mcp.json"],
+        &["audit", "link"],
+    ] {
+        let run = dir.run(args);
+        let said = run.out() + &run.err();
+        assert!(said.contains("not a regular file"), "{args:?}: {said}");
+    }
+    assert!(started.elapsed().as_secs() < 20);
+}

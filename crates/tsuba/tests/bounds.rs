@@ -48,6 +48,11 @@ fn bound(line: &str) -> Option<(&str, &str)> {
     (is_bound && is_number).then(|| (name, value.trim_end_matches(';')))
 }
 
+/// A number with its digits in groups, as people write them.
+fn grouped(value: &str) -> String {
+    if value.starts_with(|c: char| c.is_ascii_digit()) { value.replace('_', ",") } else { value.to_owned() }
+}
+
 /// The rows of one file.
 fn rows(place: &str, text: &str, out: &mut String) -> usize {
     let text = text.split("#[cfg(test)]\nmod tests {").next().unwrap_or(text);
@@ -62,8 +67,7 @@ fn rows(place: &str, text: &str, out: &mut String) -> usize {
         } else {
             if let Some((name, value)) = bound(line) {
                 let value = value.replace("Duration::from_secs", "s ").replace("Duration::from_millis", "ms ");
-                writeln!(out, "| {place} | `{name}` | {} | {} |", value.replace('_', ","), said.replace('|', "\\|"))
-                    .unwrap();
+                writeln!(out, "| {place} | `{name}` | {} | {} |", grouped(&value), said.replace('|', "\\|")).unwrap();
                 count += 1;
             }
             fresh = false;

@@ -427,7 +427,7 @@ mod tests {
     #[test]
     fn no_call_is_both_open_and_forbidden() {
         assert!(OPEN.iter().chain(OLD).all(|call| !FORBIDDEN.contains(call)));
-        // Closed because nobody opened them: the newest, and those that the issue of memory and of tracing turn on.
+        // Closed because nobody opened them: the newest, and those that bring memory without a process or trace others.
         let open = open().unwrap();
         for closed in
             [SYS_memfd_create, SYS_memfd_secret, SYS_shmget, SYS_pidfd_open, SYS_seccomp, SYS_vmsplice, SYS_clone3]
