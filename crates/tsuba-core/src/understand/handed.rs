@@ -117,7 +117,13 @@ fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>
         let name = step.name();
         let whose = if matches!(step.kind, StepKind::Container(_)) { "container" } else { &name };
         follow(&step.options, whose);
-        follow(&step.args, if matches!(step.kind, StepKind::Program | StepKind::Wrapper) { &name } else { "" });
+        // A server is mostly called like the program whose options it takes.
+        let whose = match &step.kind {
+            StepKind::Package(package) => package.name.as_str(),
+            StepKind::Program | StepKind::Wrapper => &name,
+            _ => "",
+        };
+        follow(&step.args, whose);
     }
     for words in &plan.passing {
         let program = words.first().map(|w| program_name(&w.text)).unwrap_or_default();
@@ -261,7 +267,15 @@ fn login_in(whose: &str, before: Option<&str>, text: &str) -> Option<usize> {
     if is_fetcher(whose) && text.starts_with("-u") && !text.starts_with("-u=") && text.contains(':') {
         return Some(2);
     }
-    let (_, option, (same, next)) = PASSWORD_OPTIONS.iter().find(|(program, ..)| *program == whose)?;
+    let of = |program: &str| whose == program || whose.split(['-', '_', '/', '.']).any(|word| word == program);
+    let (program, option, (same, next)) = PASSWORD_OPTIONS.iter().find(|(program, ..)| of(program))?;
+    // A package's options may be its own: `-path`, `-p3306`. What looks made is a password.
+    let made = text.len() >= 10
+        && text.bytes().any(|b| b.is_ascii_digit())
+        && text.bytes().skip(2).any(|b| b.is_ascii_uppercase());
+    if whose != *program && !made {
+        return None;
+    }
     if *next && before == Some(option) {
         return Some(0);
     }
