@@ -2,7 +2,7 @@
 
 use crate::prelude::*;
 use crate::read::Document;
-use crate::text::{Clean, Cleaner, Span, boundary, mask};
+use crate::text::{Clean, Cleaner, Span, boundary, joined, mask};
 use core::ops::Range;
 
 /// A line of a document with the part that a finding is about.
@@ -77,18 +77,9 @@ fn around(text: &str, line: &Range<usize>, marked: &Range<usize>, secrets: &[Spa
     let after = text.get(end..boundary(text, (end + MAX_WORD).min(line.end))).unwrap_or_default();
     let end = end + after.find(ends).unwrap_or(after.len());
     let places = cleaner.masker().places(text.get(start..end).unwrap_or_default());
-    let mut all: Vec<Span> =
-        places.into_iter().map(|place| Span::new(start + place.start, start + place.end)).collect();
-    all.extend(touching(secrets, &(start..end)));
-    all.sort_unstable();
-    all.dedup_by(|next, kept| {
-        let overlaps = next.start < kept.end;
-        if overlaps {
-            kept.end = kept.end.max(next.end);
-        }
-        overlaps
-    });
-    all
+    let unnamed = places.into_iter().map(|place| start + place.start..start + place.end);
+    let known = touching(secrets, &(start..end)).iter().map(|secret| secret.range());
+    joined(unnamed.chain(known).collect()).into_iter().map(|place| Span::new(place.start, place.end)).collect()
 }
 
 /// Quotes as notations write them; those of a configuration in a notebook or in HTML are escapes.

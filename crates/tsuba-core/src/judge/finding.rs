@@ -7,7 +7,7 @@ use super::{Confidence, Severity};
 use crate::decide::{Policy, Register, Scope};
 use crate::prelude::*;
 use crate::repair::Repair;
-use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint};
+use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint, joined};
 use crate::understand::{SetupKind, Study};
 use jiff::civil::Date;
 
@@ -120,17 +120,9 @@ pub(super) fn finding(
 
 /// The places of the secrets in a setup, sorted, overlapping ones joined.
 pub fn secret_spans(study: &Study) -> Vec<Span> {
-    let mut spans: Vec<Span> =
-        study.all_handed().filter(|(_, h)| h.is_plaintext()).map(|(_, h)| h.value.span).collect();
-    spans.sort();
-    spans.dedup_by(|next, kept| {
-        let overlaps = next.start < kept.end;
-        if overlaps {
-            kept.end = kept.end.max(next.end);
-        }
-        overlaps
-    });
-    spans
+    let plain = study.all_handed().filter(|(_, handed)| handed.is_plaintext());
+    let places = plain.map(|(_, handed)| handed.value.span.range()).collect();
+    joined(places).into_iter().map(|place| Span::new(place.start, place.end)).collect()
 }
 
 /// Fills the words into a template: `{name}` becomes its word. A word is not searched for further names.

@@ -42,6 +42,19 @@ pub struct Located {
     pub pointer: Pointer,
 }
 
+/// Places in their order, those that overlap joined.
+pub(crate) fn joined(mut places: Vec<Range<usize>>) -> Vec<Range<usize>> {
+    places.sort_by_key(|place| (place.start, place.end));
+    places.dedup_by(|next, kept| {
+        let overlaps = next.start < kept.end;
+        if overlaps {
+            kept.end = kept.end.max(next.end);
+        }
+        overlaps
+    });
+    places
+}
+
 impl Located {
     /// The part `range` (byte offsets in the decoded text) with its own exact place in `source`.
     /// Escapes are followed; where the written form cannot be followed (a nested quoting, a folded scalar), the

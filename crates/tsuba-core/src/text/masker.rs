@@ -2,6 +2,7 @@
 
 use super::clean::is_unseen;
 use super::known::Known;
+use super::located::joined;
 use super::mask;
 use crate::prelude::*;
 use core::fmt;
@@ -75,17 +76,7 @@ impl Masker {
         let mut all = (self.find)(text);
         all.extend(self.known.iter().flat_map(|known| known.find(text)));
         all.extend(self.common.find(text));
-        if all.len() > 1 {
-            all.sort_by_key(|range| (range.start, range.end));
-            all.dedup_by(|next, kept| {
-                let overlaps = next.start < kept.end;
-                if overlaps {
-                    kept.end = kept.end.max(next.end);
-                }
-                overlaps
-            });
-        }
-        all
+        joined(all)
     }
 
     /// A text with every such place masked; the rest stays to the letter.

@@ -16,6 +16,7 @@ pub use clean::{Clean, Cleaner};
 pub(crate) use cut::{boundary, head};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};
+pub(crate) use located::joined;
 pub use located::{Located, Parts, Span};
 pub use mask::mask;
 pub use masker::Masker;
