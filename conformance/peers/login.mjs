@@ -1,5 +1,6 @@
 // A tool server that wants a login at an authorization server of a well-kept library, both on loopback. Its packages are found from
-// the folder that it is started in. Prints the tool server's address, then a token that the library has issued for it.
+// the folder that it is started in. Prints the tool server's address, the authorization
+// server's, and a token that the library has issued.
 import { createRequire } from "node:module";
 import { createServer } from "node:http";
 import { pathToFileURL } from "node:url";
@@ -64,4 +65,5 @@ const answer = await fetch(`${issuer}/token`, {
   body: form,
 });
 console.log(resource);
+console.log(issuer);
 console.log((await answer.json()).access_token);
