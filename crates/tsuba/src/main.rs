@@ -10,8 +10,10 @@ mod exit;
 mod gather;
 mod jobs;
 mod known;
+mod lock;
 mod output;
 mod register;
+mod remembered;
 mod threads;
 mod walk;
 

@@ -71,10 +71,26 @@ pub(crate) fn replace_unchanged(path: &Path, before: &[u8], after: &[u8]) -> any
     match exchange(new.path(), &target) {
         // What was there is under the temporary name now, and goes away with it.
         Ok(()) if is_same(new.path()) => Ok(true),
-        Ok(()) => exchange(new.path(), &target).map(|()| false).with_context(told),
+        Ok(()) => put_back(new.path(), &target, after).map(|()| false).with_context(told),
         // A file system that knows no exchange: the look before must do.
         Err(_) => new.persist(&target).map(|_: File| true).map_err(|error| error.error).with_context(told),
     }
+}
+
+/// Puts back what somebody else wrote, which is under the temporary name now. When they write again at that moment, the newest is what stays:
+/// whatever comes out in the place of what was put in is put in.
+fn put_back(temporary: &Path, target: &Path, placed: &[u8]) -> io::Result<()> {
+    let mut placed = placed.to_vec();
+    for _ in 0..MAX_EXCHANGES {
+        let theirs = tsuba_find::read_regular(temporary, u64::MAX)?;
+        exchange(temporary, target)?;
+        let most = u64::try_from(placed.len()).unwrap_or(u64::MAX);
+        if tsuba_find::read_regular(temporary, most).is_ok_and(|out| out == placed) {
+            return Ok(());
+        }
+        placed = theirs;
+    }
+    Ok(())
 }
 
 #[cfg(target_os = "linux")]
@@ -88,6 +104,8 @@ fn exchange(_one: &Path, _other: &Path) -> io::Result<()> {
     Err(io::ErrorKind::Unsupported.into())
 }
 
+/// A file that is written anew more often than this while it is put back stays as it is then.
+const MAX_EXCHANGES: usize = 64;
 /// How the names of temporary files begin: another run knows them by it.
 const TEMPORARY: &str = ".tsuba-write-";
 /// A temporary file that is older than this was left behind by a run that was killed.

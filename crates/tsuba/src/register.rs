@@ -1,12 +1,14 @@
 //! The register's file: read, and changed so that two who change it at once both keep what they decided.
 
+use crate::lock::Lock;
 use crate::output;
+use crate::remembered;
 use anyhow::{Context as _, bail};
 use jiff::civil::Date;
-use std::fs::{File, OpenOptions};
-use std::io::{self, Read as _};
+use std::fs::File;
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers};
+use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers, Stale};
 use tsuba_core::judge::Audit;
 use tsuba_core::understand::Study;
 use tsuba_find::{open_regular, read_regular_text};
@@ -72,11 +74,13 @@ pub(crate) fn as_known(audit: &mut Audit) {
     }
 }
 
-/// Who has signed the register, of those in a file of signers.
+/// Who has signed the register, of those in a file of signers. What is older than a signed register that was seen here before, or has a
+/// serial number below `least`, does not count.
 pub(crate) fn signed(
     named: Option<&Path>,
     register: Option<&Register>,
     signers: &Path,
+    least: u64,
     today: Date,
 ) -> anyhow::Result<String> {
     let (Some(path), Some(register)) = (path(named), register) else {
@@ -89,7 +93,7 @@ pub(crate) fn signed(
     })?;
     let signature = beside(&path);
     let how = format!(
-        "sign it by `tsuba decisions --register {} --canonical | ssh-keygen -Y sign -n {NAMESPACE} -f KEY > {}`",
+        "sign it by `tsuba decisions --register {} --to-sign | ssh-keygen -Y sign -n {NAMESPACE} -f KEY > {}`",
         path.display(),
         signature.display()
     );
@@ -97,7 +101,13 @@ pub(crate) fn signed(
         bail!("the register {} is not signed: there is no {}; {how}", path.display(), signature.display());
     }
     match signers.of(&register.canonical(), &small(&signature, "the signature")?, today) {
-        Ok(name) => Ok(name.to_owned()),
+        Ok(name) => match remembered::take(register, &path, least, today)? {
+            Ok(()) => Ok(name.to_owned()),
+            Err(Stale::Uncounted) => {
+                bail!("the register {} does not count as signed: {}; {how}", path.display(), Stale::Uncounted)
+            }
+            Err(why) => bail!("the register {} does not count as signed: {why}{}", path.display(), remembered::place()),
+        },
         Err(why) => {
             bail!("the register {} does not count as signed: {why} ({}); {how}", path.display(), signature.display())
         }
@@ -125,6 +135,22 @@ pub(crate) fn written(path: &Path) -> String {
     format!("written to {}{}", path.display(), signed.unwrap_or_default())
 }
 
+/// Counts the register's serial number up, for it is going to be signed. Gives what is to be signed.
+pub(crate) fn to_sign(named: Option<&Path>, today: Date) -> anyhow::Result<String> {
+    let path = named.unwrap_or(Path::new(NAME));
+    let told = || format!("cannot write the register {}", path.display());
+    let lock = Lock::take(path).with_context(told)?;
+    let register = read(&lock.0, path)?;
+    if let Err(why) = remembered::may_be_signed(&register, path)? {
+        bail!("the register {} is not to be signed: {why}{}", path.display(), remembered::place());
+    }
+    let next = Register::read(&register.to_sign(today)).ok();
+    let next = next.filter(|next| next.decisions == register.decisions && next.signing != register.signing);
+    let next = next.with_context(|| format!("{}: the serial number cannot be written into it", path.display()))?;
+    output::replace(path, next.text().as_bytes())?;
+    Ok(next.canonical())
+}
+
 /// Writes decisions into the register, which is made where there is none.
 pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Result<PathBuf> {
     let path = named.unwrap_or(Path::new(NAME));
@@ -138,60 +164,11 @@ pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Res
             let others = |all: &Register| -> Vec<Decision> {
                 all.decisions.iter().filter(|other| other.id() != decision.id()).cloned().collect()
             };
-            next.decisions.contains(decision) && others(next) == others(&register)
+            next.decisions.contains(decision) && next.signing == register.signing && others(next) == others(&register)
         });
         register =
             next.with_context(|| format!("{}: the decision cannot be written among the others", path.display()))?;
     }
     output::replace(path, register.text().as_bytes())?;
     Ok(path.to_owned())
-}
-
-/// The register, locked: who waited for it may hold a file that has been replaced meanwhile, and takes the new one.
-struct Lock(File);
-
-impl Lock {
-    fn take(path: &Path) -> io::Result<Self> {
-        loop {
-            // A link that leads nowhere would have a register made wherever its author wants one.
-            let dangling = path.symlink_metadata().is_ok_and(|link| link.is_symlink()) && path.metadata().is_err();
-            if dangling || path.metadata().is_ok_and(|metadata| !metadata.is_file()) {
-                return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is no file"));
-            }
-            let file = OpenOptions::new().read(true).write(true).create(true).truncate(false).open(path)?;
-            lock(&file)?;
-            if is_current(&file, path)? {
-                return Ok(Self(file));
-            }
-        }
-    }
-}
-
-#[cfg(unix)]
-fn lock(file: &File) -> io::Result<()> {
-    use rustix::fs::{FlockOperation, flock};
-    // It is given back when the file is closed, however the program ends.
-    Ok(flock(file, FlockOperation::LockExclusive)?)
-}
-
-#[cfg(unix)]
-fn is_current(file: &File, path: &Path) -> io::Result<bool> {
-    use std::os::unix::fs::MetadataExt as _;
-    let id = |metadata: std::fs::Metadata| (metadata.dev(), metadata.ino());
-    match path.metadata() {
-        Ok(now) => Ok(id(now) == id(file.metadata()?)),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
-        Err(error) => Err(error),
-    }
-}
-
-/// Elsewhere a register is written by one at a time.
-#[cfg(not(unix))]
-fn lock(_file: &File) -> io::Result<()> {
-    Ok(())
-}
-
-#[cfg(not(unix))]
-fn is_current(_file: &File, _path: &Path) -> io::Result<bool> {
-    Ok(true)
 }

@@ -290,7 +290,8 @@ fn branches_on_which_different_things_were_decided_merge() {
 
 /// Signs with ssh-keygen, where that is there: a signature that no other program has made proves little.
 fn sign(dir: &Dir, key: &str) -> bool {
-    let content = dir.run(&["decisions", "--canonical"]).out();
+    let content = dir.run(&["decisions", "--to-sign", "--as-of", "2026-11-24"]).out();
+    assert_eq!(dir.run(&["decisions", "--canonical"]).out(), content);
     dir.write("content", content.as_bytes());
     let _ = std::fs::remove_file(dir.path("content.sig"));
     let args = ["-q", "-Y", "sign", "-n", "tsuba-register", "-f", key, "content"];
@@ -310,16 +311,9 @@ fn a_register_counts_only_when_it_is_signed() {
     assert!(audit().err().contains("cannot read the signers signers"), "{}", audit().err());
     dir.write("signers", b"ines nobody\n");
     assert!(audit().err().contains("signers:1: write NAME"), "{}", audit().err());
-    let keygen = Command::new("ssh-keygen")
-        .args(["-q", "-t", "ed25519", "-N", "", "-C", "ines", "-f", "key"])
-        .current_dir(dir.path(""))
-        .output();
-    if !keygen.is_ok_and(|done| done.status.success()) {
-        eprintln!("skipped: there is no ssh-keygen");
+    if !signer(&dir) {
         return;
     }
-    let key = std::fs::read_to_string(dir.path("key.pub")).unwrap();
-    dir.write("signers", format!("ines@saltmarsh-line.example {key}").as_bytes());
     let unsigned = audit();
     assert!(
         unsigned.status() == 2 && unsigned.err().contains("there is no tsuba-register.toml.sig; sign it by"),
@@ -340,6 +334,80 @@ fn a_register_counts_only_when_it_is_signed() {
     let out = decide(&dir, &["refuse", "--host", "tides.example"]);
     assert!(out.contains("tsuba-register.toml.sig no longer fits, sign it anew"), "{out}");
     assert_eq!(audit().status(), 2);
+}
+
+/// Makes a key, and the file of signers that names it.
+fn signer(dir: &Dir) -> bool {
+    let keygen = Command::new("ssh-keygen")
+        .args(["-q", "-t", "ed25519", "-N", "", "-C", "ines", "-f", "key"])
+        .current_dir(dir.path(""))
+        .output();
+    if !keygen.is_ok_and(|done| done.status.success()) {
+        eprintln!("skipped: there is no ssh-keygen");
+        return false;
+    }
+    let key = std::fs::read_to_string(dir.path("key.pub")).unwrap();
+    dir.write("signers", format!("ines@saltmarsh-line.example {key}").as_bytes());
+    true
+}
+
+#[test]
+fn an_older_signed_register_does_not_come_back() {
+    let dir = company();
+    let audit = |more: &[&str]| {
+        let args = ["audit", "mcp.json", "--require-signed", "signers", "--gate", "none", "--as-of", "2026-11-24"];
+        dir.run(&[&args[..], more].concat())
+    };
+    let refused = |run: util::Run, why: &str| {
+        assert!(run.status() == 2 && run.err().contains(why) && run.out().is_empty(), "{why}: {}", run.err());
+    };
+    let pair = ["tsuba-register.toml", "tsuba-register.toml.sig"];
+    let keep = || pair.map(|name| std::fs::read(dir.path(name)).unwrap());
+    let put = |kept: &[Vec<u8>; 2]| pair.iter().zip(kept).for_each(|(name, bytes)| dir.write(name, bytes));
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--evidence", "evidence"]);
+    if !signer(&dir) {
+        return;
+    }
+    assert!(sign(&dir, "key"));
+    let approved = keep();
+    assert_eq!(audit(&[]).status(), 0, "{}", audit(&[]).err());
+    decide(&dir, &["refuse", "mcp.json", "--entry", "tide-table"]);
+    assert!(sign(&dir, "key"));
+    let refusing = keep();
+    // Until the newer one was seen nobody can know of it, but for who asks for it by its number.
+    put(&approved);
+    assert_eq!(audit(&[]).status(), 0);
+    refused(audit(&["--min-serial", "2"]), "its serial 1 is under the required 2");
+    put(&refusing);
+    assert_eq!(audit(&["--min-serial", "2"]).status(), 0);
+    put(&approved);
+    refused(audit(&[]), "it is older than one seen before: serial 1, but 2 of 2026-11-24 was seen (remembered in ");
+    // Nor is it brought back by a signer who does not know, nor in another place.
+    refused(dir.run(&["decisions", "--to-sign"]), "is not to be signed: it is older");
+    std::fs::create_dir(dir.path("copy")).unwrap();
+    pair.iter().zip(&approved).for_each(|(name, bytes)| dir.write(&format!("copy/{name}"), bytes));
+    refused(audit(&["--register", "copy/tsuba-register.toml"]), "it is older than one seen before");
+    // What is signed in the old way, without a number, is as old as its bearer likes.
+    let text = String::from_utf8(refusing[0].clone()).unwrap();
+    let without: String = text.split_inclusive('\n').filter(|line| !line.starts_with("signing")).collect();
+    dir.write("elsewhere/tsuba-register.toml", without.as_bytes());
+    let content = dir.run(&["decisions", "--canonical", "--register", "elsewhere/tsuba-register.toml"]).out();
+    dir.write("content", content.as_bytes());
+    let args = ["-q", "-Y", "sign", "-n", "tsuba-register", "-f", "key", "content"];
+    assert!(Command::new("ssh-keygen").args(args).current_dir(dir.path("")).status().unwrap().success());
+    std::fs::rename(dir.path("content.sig"), dir.path("elsewhere/tsuba-register.toml.sig")).unwrap();
+    refused(audit(&["--register", "elsewhere/tsuba-register.toml"]), "it has no serial number");
+    // A memory that is damaged is no empty one.
+    put(&refusing);
+    assert_eq!(audit(&[]).status(), 0, "{}", audit(&[]).err());
+    dir.write(".state/tsuba/seen.json", b"{");
+    refused(audit(&[]), "cannot read which signed registers were seen");
+    // Where nothing can be kept, that is told, and the floor still counts.
+    std::fs::remove_dir_all(dir.path(".state")).unwrap();
+    dir.write(".state", b"");
+    let run = audit(&[]);
+    assert!(run.status() == 0 && run.err().contains("is not remembered"), "{}", run.err());
+    refused(audit(&["--min-serial", "3"]), "under the required 3");
 }
 
 #[test]

@@ -105,7 +105,8 @@ fn an_authorization_server_s_sound_metadata_raises_nothing() {
         let lines = BufReader::new(server.0.stdout.take().unwrap()).lines().map_while(Result::ok);
         let said: Vec<String> = lines.filter(|line| !line.starts_with("oidc-provider")).take(3).collect();
         // A server of this machine sends its client to no other port of it, unless the setup names that port too.
-        let setup = json!({ "mcpServers": { "tide-table": { "url": said[0], "oauth": { "issuer": said[1] } } } }).to_string();
+        let setup =
+            json!({ "mcpServers": { "tide-table": { "url": said[0], "oauth": { "issuer": said[1] } } } }).to_string();
         let dir = Dir::new(&[("setup.json", &setup)]);
         let capture = |more: &[&str]| {
             let mut command = Command::new(env!("CARGO_BIN_EXE_tsuba"));

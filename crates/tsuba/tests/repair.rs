@@ -191,3 +191,41 @@ fn what_a_cluster_keeps_in_base64_is_in_no_diff() {
         assert!(dir.run(&["repair", "."]).out().contains("+spec"), "{env}");
     }
 }
+
+/// Somebody saves the file while it is mended: what they wrote is never lost.
+#[test]
+fn three_hundred_racing_edits_are_kept() {
+    let dir = Dir::new(&[("open.json", OPEN)]);
+    let file = dir.path("open.json");
+    let (mut before, mut meanwhile) = (0, 0);
+    for round in 0..300_u64 {
+        std::fs::write(&file, OPEN).unwrap();
+        let args = ["repair", "open.json", "--apply"];
+        let mut program = Command::new(env!("CARGO_BIN_EXE_tsuba"));
+        let started = std::time::Instant::now();
+        let mut child = program
+            .args(args)
+            .current_dir(dir.path("."))
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        // From before it has read the file to after it has written it.
+        std::thread::sleep(std::time::Duration::from_micros(round * 79 % 23_000));
+        let theirs = OPEN.replace("// ours", &format!("// edit {round}"));
+        if round % 3 == 0 {
+            std::fs::write(dir.path(".saved"), &theirs).unwrap();
+            std::fs::rename(dir.path(".saved"), &file).unwrap();
+        } else {
+            std::fs::write(&file, &theirs).unwrap();
+        }
+        let running = child.try_wait().unwrap().is_none();
+        let status = child.wait_with_output().unwrap().status;
+        let now = std::fs::read_to_string(&file).unwrap();
+        assert!(now.contains(&format!("// edit {round}")), "{round}, {:?}: {now}", started.elapsed());
+        before += u32::from(status.success() && !now.contains("0.0.0.0"));
+        meanwhile += u32::from(running);
+    }
+    assert!(before > 0 && meanwhile > 30, "no race: {before} edits came first, {meanwhile} while it ran");
+    assert_eq!(std::fs::read_dir(dir.path(".")).unwrap().count(), 1, "something was left behind");
+}

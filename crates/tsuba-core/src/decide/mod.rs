@@ -12,8 +12,8 @@ pub const UNDECIDED: [&str; 3] = ["review/unknown", "review/changed", "review/ex
 
 pub use policy::{Applied, Line, OwnRule, Policy, PolicyError, Ruling, Told, Weighing};
 pub use print::{Prints, launch_print};
-pub use register::{Decision, Kind, Register, RegisterError, Scope};
-pub use signed::{NAMESPACE, NotSigned, Signers, SignersError};
+pub use register::{Decision, Kind, Register, RegisterError, Scope, Signing};
+pub use signed::{MAX_REMEMBERED, Memory, NAMESPACE, NotSigned, Signers, SignersError, Stale};
 pub use standing::Standing;
 pub(crate) use standing::{approved_versions, standings};
 pub use standing::{registry_name, started};

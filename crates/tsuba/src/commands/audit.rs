@@ -28,6 +28,9 @@ pub(crate) struct Args {
     /// Judge only with a register that one of the signers in this file has signed (a file of allowed signers of OpenSSH)
     #[arg(long, value_name = "SIGNERS")]
     pub(crate) require_signed: Option<PathBuf>,
+    /// Judge only with a signed register of at least this serial number (where no state is kept between runs, as in CI)
+    #[arg(long, value_name = "NUMBER", requires = "require_signed", default_value_t = 0, hide_default_value = true)]
+    pub(crate) min_serial: u64,
     /// Report and gate only what an earlier JSON report does not have
     #[arg(long, value_name = "REPORT")]
     pub(crate) since: Option<PathBuf>,
@@ -96,8 +99,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     options.register = register::load(args.register.as_deref())?;
     let named = args.register.as_deref();
     let signer = args.require_signed.as_deref();
-    let signer =
-        signer.map(|file| register::signed(named, options.register.as_ref(), file, options.today)).transpose()?;
+    let signer = signer
+        .map(|file| register::signed(named, options.register.as_ref(), file, args.min_serial, options.today))
+        .transpose()?;
     let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
     let wanted = args.r#where.with(&args.evidence)?;
     let mut gathered = gather(&wanted, None)?;

@@ -27,6 +27,9 @@ pub(crate) struct Args {
     /// Write what is signed: the content of the whole register in one form only, for `ssh-keygen -Y sign -n tsuba-register`
     #[arg(long, conflicts_with_all = ["kind", "ending", "format"])]
     canonical: bool,
+    /// Count the register's serial number up, and write what is to be signed: the register, then as --canonical
+    #[arg(long, conflicts_with_all = ["canonical", "kind", "ending", "format"])]
+    to_sign: bool,
     /// The format
     #[arg(long, value_enum, default_value_t = FormatName::Text)]
     format: FormatName,
@@ -55,9 +58,15 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Some(text) => date("--as-of", text)?,
         None => super::audit::today(),
     };
+    if args.to_sign {
+        // It is written where one is, and none begins here.
+        register::path(args.register.as_deref()).filter(|path| path.is_file()).with_context(none)?;
+        let content = register::to_sign(args.register.as_deref(), today)?;
+        crate::output::write(None, |out| out.write_all(content.as_bytes()))?;
+        return Ok(Done::Clean);
+    }
     let register = register::load(args.register.as_deref())?;
-    let register =
-        register.with_context(|| format!("there is no register; `tsuba approve` begins one ({})", register::NAME))?;
+    let register = register.with_context(none)?;
     if args.canonical {
         crate::output::write(None, |out| out.write_all(register.canonical().as_bytes()))?;
         return Ok(Done::Clean);
@@ -114,6 +123,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
     }
     Ok(Done::Clean)
+}
+
+fn none() -> String {
+    format!("there is no register; `tsuba approve` begins one ({})", register::NAME)
 }
 
 /// What a decision is on, in words.

@@ -101,7 +101,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
     }
     if args.apply {
-        apply(&works, &whole.cleaner)?
+        failed.extend(apply(&mut works, &whole.cleaner)?);
     } else {
         show(&works, &whole.cleaner)?
     }
@@ -141,20 +141,24 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
     Ok(Work { path, before, after, repaired })
 }
 
-fn apply(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
+/// Writes what was mended. What somebody else has changed meanwhile is taken out, and told.
+fn apply(works: &mut Vec<Work>, cleaner: &Cleaner) -> anyhow::Result<Vec<String>> {
     let mut out = anstream::stdout().lock();
-    for work in works {
+    let mut changed = Vec::new();
+    for work in std::mem::take(works) {
         let path = Path::new(&work.path);
         // Whoever edits it at the same time keeps what they wrote.
         if !output::replace_unchanged(path, &work.before, &work.after)? {
-            bail!("{} has been changed meanwhile: it was left as it is", cleaner.clean(&work.path));
+            changed.push(format!("{}: has been changed meanwhile", cleaner.clean(&work.path)));
+            continue;
         }
         writeln!(out, "{}", cleaner.clean(&work.path))?;
         for mended in &work.repaired.done {
             writeln!(out, "    {}", cleaner.clean(&told(mended)))?;
         }
+        works.push(work);
     }
-    Ok(())
+    Ok(changed)
 }
 
 /// The changes as a diff. A line that holds a secret is shown with its mask: that file's part cannot be applied from the diff, and says so.

@@ -43,6 +43,8 @@ impl Dir {
             .args(args)
             .current_dir(self.0.path())
             .env("NO_COLOR", "1")
+            // What is remembered between runs is the folder's own.
+            .env("XDG_STATE_HOME", self.path(".state"))
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())

@@ -1,13 +1,17 @@
 //! The content of a register in one form only: what is signed. Comments, order and the way of writing do not matter to it.
 
-use super::{Decision, Register, Scope};
+use super::{Decision, Register, Scope, Signing};
 use crate::prelude::*;
 use serde_json::{Map, Value, json};
 
 impl Register {
-    /// Its content: a line of JSON for each decision, in the order of names, keys in order.
+    /// Its content: which signing it is, and a line of JSON for each decision, in the order of names, keys in order.
     pub fn canonical(&self) -> String {
         let mut out = format!("{}\n", super::SCHEMA);
+        if let Some(Signing { register, serial, on }) = &self.signing {
+            let signing = json!({ "on": on.to_string(), "register": register, "serial": serial });
+            out.push_str(&format!("signing {signing}\n"));
+        }
         for decision in &self.decisions {
             out.push_str(&Value::Object(content(decision)).to_string());
             out.push('\n');

@@ -4,6 +4,7 @@
 
 mod canonical;
 mod reading;
+mod signing;
 mod writing;
 
 use crate::decide::Prints;
@@ -13,6 +14,7 @@ use crate::text::strong_fingerprint;
 use core::fmt;
 use jiff::civil::Date;
 use reading::Reading;
+pub use signing::Signing;
 use writing::{above_remarks, written};
 
 /// The name of the format.
@@ -145,6 +147,10 @@ impl fmt::Display for RegisterError {
 pub struct Register {
     /// The decisions, in the order of their names.
     pub decisions: Vec<Decision>,
+    /// Which signing of it this is, where it was ever signed.
+    pub signing: Option<Signing>,
+    /// Where the value of `signing` begins and ends in the text.
+    signing_at: Option<(usize, usize)>,
     text: String,
     /// Where each decision's table begins and ends in the text, by name.
     tables: BTreeMap<String, (usize, usize)>,
@@ -177,6 +183,13 @@ impl Register {
                 line: 1,
                 why: format!("write schema = \"{SCHEMA}\"; another version is not known"),
             });
+        }
+        if let Some(signing) = root.get("signing") {
+            register.signing_at = Some((signing.span.start as usize, signing.span.end as usize));
+            match Signing::read(&document, signing) {
+                Ok(signing) => register.signing = Some(signing),
+                Err(wrong) => errors.push(wrong),
+            }
         }
         let tables = root.get("decision").map(Node::members).unwrap_or_default();
         for table in tables {

@@ -1,9 +1,12 @@
 //! Who has signed a register: a detached signature as OpenSSH makes it (`ssh-keygen -Y sign`, PROTOCOL.sshsig) over the register's canonical
 //! content, by one of the signers that the company names in a file of that program's own form (ssh-keygen(1), ALLOWED SIGNERS).
 
+mod memory;
+
 use crate::prelude::*;
 use core::fmt;
 use jiff::civil::{Date, DateTime};
+pub use memory::{MAX_REMEMBERED, Memory, Stale};
 use ssh_key::{Algorithm, LineEnding, PublicKey, SshSig};
 
 /// What signatures over registers are made for: one over anything else counts for nothing here.
