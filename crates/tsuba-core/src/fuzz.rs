@@ -42,7 +42,7 @@ fn options() -> Options {
     Options::on(date(2026, 11, 28))
 }
 
-/// Reads bytes as a document: every value stands where it says.
+/// Reads bytes as a document: every value stands where it says, and whatever is recognised in it has the signs by which it is looked for.
 ///
 /// # Panics
 /// Where that does not hold.
@@ -54,6 +54,8 @@ pub fn read_any(bytes: &[u8]) {
         open.extend(node.items());
         open.extend(node.members().iter().map(|member| &member.value));
     }
+    let missed = crate::understand::missed(&document);
+    assert!(missed.is_none(), "{} has no sign of one: {}", missed.unwrap_or_default(), document.text);
 }
 
 /// Reads, understands and judges bytes as a document: no secret that is known is told.

@@ -29,6 +29,14 @@ static SEEDS: LazyLock<Vec<Vec<u8>>> = LazyLock::new(|| {
     out
 });
 
+/// Without a change, each as what it is and as all else.
+#[test]
+fn every_document_of_a_case_is_read_as_every_kind() {
+    for seed in 0..SEEDS.len() {
+        (0..11).for_each(|kind| fuzz::read_any(&mutated(seed, kind, &[])));
+    }
+}
+
 /// A change of a document: where, how, with what.
 fn mutated(seed: usize, kind: u8, changes: &[(usize, u8, u8)]) -> Vec<u8> {
     let mut bytes = SEEDS[seed % SEEDS.len()].clone();

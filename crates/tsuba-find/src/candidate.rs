@@ -143,6 +143,19 @@ const WORDS: &[&str] = &[
     "mcpName",
     "identityRoles",
     "PRIVATE KEY-----",
+    // A letter written as its number: any of the words may stand there in disguise.
+    "\\u004",
+    "\\u005",
+    "\\u006",
+    "\\u007",
+    "\\U0000004",
+    "\\U0000005",
+    "\\U0000006",
+    "\\U0000007",
+    "\\x4",
+    "\\x5",
+    "\\x6",
+    "\\x7",
 ];
 
 impl Prefilter {
@@ -157,9 +170,26 @@ impl Prefilter {
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
-            _ => self.words.find(bytes).is_some(),
+            _ => self.words.find_iter(bytes).any(|met| !is_chance(bytes, met.start(), met.end())),
         }
     }
+}
+
+/// Do three letters only happen to stand in a row, as in the base64 of a hash: in a lockfile they always do somewhere? In a name they begin
+/// or end a word of it.
+fn is_chance(bytes: &[u8], start: usize, end: usize) -> bool {
+    let Some(word @ [first, _, last]) = bytes.get(start..end) else { return false };
+    if !word.eq_ignore_ascii_case(b"mcp") {
+        return false;
+    }
+    let at = |place: Option<usize>| place.and_then(|place| bytes.get(place)).copied().unwrap_or(b' ');
+    let (before, after, next) = (at(start.checked_sub(1)), at(Some(end)), at(Some(end + 1)));
+    let hump = |left: u8, right: u8| left.is_ascii_lowercase() && right.is_ascii_uppercase();
+    let begins = hump(before, *first);
+    let ends = hump(*last, after) || (after.is_ascii_uppercase() && next.is_ascii_lowercase());
+    // Of those that begin or end by their case alone a hash has many, so both are asked for.
+    let apart = !before.is_ascii_alphanumeric() || !after.is_ascii_alphanumeric();
+    !apart && !(begins && ends)
 }
 
 /// The first line of a table is looked for in so many bytes.
@@ -221,6 +251,21 @@ mod tests {
         assert!(filter.passes(br#"{"McpServers": {}}"#, Name::Notation));
         assert!(filter.passes(b"\xFF\xFEx\0", Name::Notation));
         assert!(!filter.passes(br#"{"name": "tide"}"#, Name::Notation));
+        for (text, want) in [
+            ("x-mcp-y", true),
+            ("mcp", true),
+            ("tidesmcp", true),
+            ("mcptides", true),
+            ("tideMcpTool", true),
+            ("tideMCPTool", true),
+            (r"\u006dcp", true),
+            (r#""\x6d\x63\x70Serv""#, true),
+            ("sha512-aamcpbb==", false),
+            ("sha512-aaMcpbb==", false),
+            ("sha512-AAMCPAA==", false),
+        ] {
+            assert_eq!(filter.passes(text.as_bytes(), Name::Notation), want, "{text}");
+        }
         assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
         assert!(filter.passes(b"```json\n{ \"mcpServers\": {} }\n```", Name::Prose));
         assert!(filter.passes(b"add://x?c=eyJjb21tYW5kIjoieCJ9", Name::Prose));

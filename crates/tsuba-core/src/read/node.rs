@@ -50,6 +50,9 @@ pub struct Member {
     pub value: Node,
 }
 
+/// Keys of a mapping with so many members are compared with each other.
+const FEW: usize = 16;
+
 impl Node {
     /// A value at its place.
     pub fn new(span: Span, value: Value) -> Self {
@@ -88,10 +91,22 @@ impl Node {
     /// The members that count: of a key that occurs twice only the last, as every parser in use has it.
     pub fn effective(&self) -> impl Iterator<Item = &Member> {
         let members = self.members();
+        // Most mappings are small: looking ahead is cheaper there than a set.
+        let few = members.len() <= FEW;
         let mut seen = BTreeSet::new();
-        let mut last: Vec<&Member> = members.iter().rev().filter(|m| seen.insert(m.key.text.as_str())).collect();
-        last.reverse();
-        last.into_iter()
+        let hidden: Vec<bool> = if few {
+            Vec::new()
+        } else {
+            let mut hidden: Vec<bool> = members.iter().rev().map(|m| !seen.insert(m.key.text.as_str())).collect();
+            hidden.reverse();
+            hidden
+        };
+        members.iter().enumerate().filter_map(move |(at, member)| {
+            let again = |later: &[Member]| later.iter().any(|later| later.key.text == member.key.text);
+            let is_hidden =
+                if few { members.get(at + 1..).is_some_and(again) } else { hidden.get(at).copied().unwrap_or(false) };
+            (!is_hidden).then_some(member)
+        })
     }
 
     /// The value of `key`, if this is a mapping that has it; of several the last.

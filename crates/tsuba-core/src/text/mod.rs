@@ -21,4 +21,4 @@ pub use located::{Located, Parts, Span};
 pub use mask::mask;
 pub use masker::Masker;
 pub use pointer::Pointer;
-pub(crate) use pointer::normal;
+pub(crate) use pointer::{is_normally, normal};

@@ -13,6 +13,12 @@ pub(crate) fn normal(key: &str) -> String {
     key.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_lowercase()).collect()
 }
 
+/// Is a key this word, which is written as [`normal`] writes it? Nothing is made for it.
+pub(crate) fn is_normally(key: &str, word: &str) -> bool {
+    let plain = key.bytes().filter(u8::is_ascii_alphanumeric).map(|byte| byte.to_ascii_lowercase());
+    plain.eq(word.bytes())
+}
+
 impl Pointer {
     /// The root of the document.
     pub const fn root() -> Self {
@@ -56,6 +62,15 @@ impl fmt::Display for Pointer {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn keys_are_compared_without_case_and_signs() {
+        for key in ["mcpServers", "mcp_servers", "", "-", "MCP", "mcp", "größe", "a.b"] {
+            for word in ["mcpservers", "mcp", "", "gre", "ab"] {
+                assert_eq!(is_normally(key, word), normal(key) == word, "{key} {word}");
+            }
+        }
+    }
 
     #[test]
     fn keys_are_escaped_as_rfc_6901_says() {

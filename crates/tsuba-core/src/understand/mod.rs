@@ -12,6 +12,7 @@ mod manifest;
 mod reach;
 mod remote;
 mod setup;
+mod signs;
 mod unasked;
 mod variables;
 
@@ -35,6 +36,8 @@ use crate::read::{Document, Input, Notation, Unreadable, read, read_pasted};
 use crate::text::{Located, Pointer, Span};
 use credential::Lexicon;
 use gateway::Gate;
+use signs::Signs;
+pub(crate) use signs::missed;
 
 /// A document that configures tool servers, or lies beside one, as far as it is understood.
 #[derive(Clone, Debug)]
@@ -103,11 +106,12 @@ pub fn study_pasted(text: &str, lexicon: &Lexicon) -> Outcome {
 }
 
 fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
-    let found = setup::recognise(&document);
+    let signs = Signs::of(&document);
+    let found = if signs.setup { setup::recognise(&document) } else { None };
     // What a text shows as an example is no answer of anybody.
     let shown = document.notation == Notation::Prose;
-    let listings = if shown { Vec::new() } else { listings(&document) };
-    let mut papers = if shown { Papers::default() } else { papers(&document) };
+    let listings = if shown || !signs.listing { Vec::new() } else { listings(&document) };
+    let mut papers = if shown || !signs.papers { Papers::default() } else { papers(&document) };
     let published =
         if found.is_none() && document.notation == Notation::Json { manifest::made(&document) } else { None };
     let (published, manifest) = published.map(|(kind, made, manifest)| ((kind, made), manifest)).unzip();

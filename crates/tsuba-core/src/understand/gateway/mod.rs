@@ -9,7 +9,7 @@ use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation};
-use crate::text::{Located, Pointer, Span, normal};
+use crate::text::{Located, Pointer, Span, is_normally, normal};
 use login::Login;
 
 /// A gateway that routes to tool servers.
@@ -65,6 +65,9 @@ pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<
     if !servers && !speaks(document.text.as_bytes()) {
         return None;
     }
+    if !document.roots.iter().any(|root| may_lead(root, 0)) {
+        return None;
+    }
     let known = found.iter().flat_map(|found| &found.servers).map(|server| (&server.pointer, &server.name)).collect();
     let mut seen = Seen { known, ..Seen::default() };
     for (at, root) in document.rooted() {
@@ -80,6 +83,25 @@ pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<
 fn speaks(bytes: &[u8]) -> bool {
     let words = ["stdio", "mcp", "MCP", "Mcp", "sse:", "\"sse\"", "SSE", "treamable"];
     words.iter().any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some())
+}
+
+/// Is there anything in it without which nothing is a gateway: routes, a place to listen at, the name of a gateway, an object of a cluster?
+fn may_lead(node: &Node, depth: usize) -> bool {
+    let leads = |key: &str| {
+        let is = |words: &[&str]| words.iter().any(|word| is_normally(key, word));
+        let may_name = || key.bytes().any(|byte| byte.eq_ignore_ascii_case(&b'm'));
+        is(ROUTES) || (depth <= 1 && is(LISTENS)) || (may_name() && names_gateway(&normal(key)))
+    };
+    let cluster = depth == 0 && node.get("apiVersion").is_some();
+    let below = |node: &Node| depth < MAX_SEARCH && may_lead(node, depth + 1);
+    cluster
+        || node.members().iter().any(|member| leads(&member.key.text) || below(&member.value))
+        || node.items().iter().any(below)
+}
+
+/// Is it a word for what stands before tool servers?
+fn names_gateway(key: &str) -> bool {
+    key.contains("mcp") && ["proxy", "gateway", "router", "hub"].iter().any(|word| key.contains(word))
 }
 
 /// Where the walk is.
@@ -268,7 +290,7 @@ enum Front {
 
 /// Does a setting say that the servers beside it are published?
 fn front(key: &str, value: &Node, depth: usize) -> Option<Front> {
-    let gate = key.contains("mcp") && ["proxy", "gateway", "router", "hub"].iter().any(|word| key.contains(word));
+    let gate = names_gateway(key);
     let listens = depth <= 1
         && matches!(key, "listen" | "listenaddress" | "listenaddr" | "addr" | "bind" | "bindaddress")
         && value.text().is_some_and(|text| text.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok()));
