@@ -101,48 +101,65 @@ const SHOWN: &[&str] = &[
     "?{\"",
 ];
 
-/// One of these stands in every document that the core recognises: a setup in the first lines, a listing and OAuth evidence in the others. Spelled out by
-/// case, so that the search runs on vectors.
+/// A piece of each of these words, one of which stands in every document that the core recognises: a setup in the first lines, a listing and OAuth
+/// evidence in the others. Spelled out by case, so that the search runs on vectors; and it begins where three letters are rare in data, since
+/// it looks closer at each place that has them (`servers` would be looked at in every `version` and `parser` of a lockfile).
 const WORDS: &[&str] = &[
     "mcp",
     "Mcp",
     "MCP",
-    "servers",
-    "Servers",
-    "treamable",
-    "stdio",
+    // servers, Servers
+    "rvers",
+    // streamable, Streamable, streamable-http
+    "amable",
+    // stdio
+    "tdio",
     "\"sse\"",
-    "extensions",
-    "inputSchema",
-    "input_schema",
-    "jsonrpc",
-    "serverInfo",
-    "protocolVersion",
-    "manifest_version",
-    "dxt_version",
-    "uriTemplate",
-    "nextCursor",
-    "resultType",
-    "\"skills\"",
-    "\"prompts\"",
-    "\"resources\"",
-    "token_endpoint",
-    "jwks_uri",
-    "authorization_server",
-    "bearer_methods_supported",
-    "scopes_supported",
-    "redirect_uris",
+    // extensions
+    "xtensions",
+    // inputSchema, input_schema
+    "utSchema",
+    "ut_schema",
+    // jsonrpc
+    "nrpc",
+    // serverInfo
+    "rInfo",
+    // protocolVersion
+    "olVersion",
+    // manifest_version, dxt_version
+    "t_version",
+    // uriTemplate
+    "iTemplate",
+    // nextCursor
+    "tCursor",
+    // resultType
+    "ultType",
+    // "skills", "prompts", "resources"
+    "kills\"",
+    "mpts\"",
+    "urces\"",
+    // token_endpoint, authorization_server, token_type
+    "n_endpoint",
+    "n_server",
+    "n_type",
+    // jwks_uri
+    "wks_uri",
+    // bearer_methods_supported, scopes_supported
+    "s_supported",
+    // redirect_uris
+    "t_uris",
     "tsuba-evidence/",
-    "token_type",
-    "scope\"",
-    "scopes\"",
+    // scope", scopes"
+    "cope\"",
+    "copes\"",
     "\"kty\"",
-    "registryType",
-    "registry_type",
-    "streamable-http",
-    "mcpName",
-    "identityRoles",
-    "PRIVATE KEY-----",
+    // registryType, registry_type
+    "yType",
+    "y_type",
+    // mcpName has "mcp"; identityRoles
+    "yRoles",
+    // PRIVATE KEY-----
+    "KEY-----",
     // A letter written as its number: any of the words may stand there in disguise.
     "\\u004",
     "\\u005",

@@ -7,7 +7,10 @@ const WORDS: &str = include_str!("words.txt");
 
 /// The dictionary and its letter statistics. Made when first needed by a run.
 pub(super) struct Words {
-    known: BTreeSet<&'static str>,
+    /// Sorted.
+    known: Vec<&'static str>,
+    /// Where the words of each first two letters begin in it.
+    heads: Vec<u16>,
     /// How often the second letter follows the first, over all words.
     follows: [[u16; 26]; 26],
     totals: [u16; 26],
@@ -15,7 +18,11 @@ pub(super) struct Words {
 
 impl Words {
     pub(super) fn new() -> Self {
-        let known: BTreeSet<_> = WORDS.split_ascii_whitespace().collect();
+        let mut known: Vec<&'static str> = WORDS.split_ascii_whitespace().collect();
+        known.sort_unstable();
+        known.dedup();
+        let before = |head: usize| known.partition_point(|word| place(word.as_bytes()).is_some_and(|own| own < head));
+        let heads = (0..=HEADS).map(|head| u16::try_from(before(head)).unwrap_or(u16::MAX)).collect();
         let mut follows = [[0; 26]; 26];
         let mut totals = [0; 26];
         for word in &known {
@@ -28,12 +35,19 @@ impl Words {
                 }
             }
         }
-        Self { known, follows, totals }
+        Self { known, heads, follows, totals }
     }
 
-    /// Is this (lower-case) a word, or a word's plural?
-    pub(super) fn knows(&self, word: &str) -> bool {
-        self.known.contains(word) || word.strip_suffix('s').is_some_and(|stem| self.known.contains(stem))
+    /// The length of the longest word, or word's plural, of three to fourteen letters that lower-case letters begin with.
+    fn longest(&self, letters: &str) -> Option<usize> {
+        let head = place(letters.as_bytes())?;
+        let (from, to) = (usize::from(*self.heads.get(head)?), usize::from(*self.heads.get(head + 1)?));
+        let all = self.known.get(from..to)?.iter().filter(|word| letters.starts_with(**word));
+        let lengths = all.flat_map(|word| {
+            let plural = letters.as_bytes().get(word.len()) == Some(&b's');
+            [Some(word.len()), plural.then_some(word.len() + 1)]
+        });
+        lengths.flatten().filter(|length| (3..=14).contains(length)).max()
     }
 
     /// The share (0 to 1) of the letters of `text` that belong to dictionary words of three letters or more,
@@ -48,9 +62,7 @@ impl Words {
         for run in lower.split(|c: char| !c.is_ascii_alphabetic()).filter(|run| run.len() >= 3) {
             let mut at = 0;
             while at + 3 <= run.len() {
-                let longest = (3..=(run.len() - at).min(14))
-                    .rev()
-                    .find(|length| run.get(at..at + length).is_some_and(|w| self.knows(w)));
+                let longest = run.get(at..).and_then(|rest| self.longest(rest));
                 covered += longest.unwrap_or(0);
                 at += longest.unwrap_or(1);
             }
@@ -74,6 +86,17 @@ impl Words {
             pairs += 1;
         }
         if pairs == 0 { 0.0 } else { sum / f64::from(pairs) }
+    }
+}
+
+/// How many beginnings of two letters there are.
+const HEADS: usize = 26 * 26;
+
+/// Which of them this is.
+fn place(word: &[u8]) -> Option<usize> {
+    match word {
+        [a @ b'a'..=b'z', b @ b'a'..=b'z', ..] => Some(letter(*a) * 26 + letter(*b)),
+        _ => None,
     }
 }
 
@@ -137,6 +160,20 @@ mod tests {
             sum += term;
         }
         sum
+    }
+
+    #[test]
+    fn the_longest_word_counts() {
+        let words = Words::new();
+        let slow = |text: &str| {
+            let is = |word: &str| words.known.contains(&word);
+            let knows = |word: &str| is(word) || word.strip_suffix('s').is_some_and(is);
+            (3..=text.len().min(14)).rev().find(|length| knows(&text[..*length]))
+        };
+        assert!(words.known.iter().all(|word| place(word.as_bytes()).is_some()), "every word is of small letters");
+        for text in words.known.iter().flat_map(|word| [format!("{word}s"), format!("{word}x"), format!("x{word}")]) {
+            assert_eq!(words.longest(&text), slow(&text), "{text}");
+        }
     }
 
     #[test]
