@@ -206,7 +206,7 @@ fn is_chance(bytes: &[u8], start: usize, end: usize) -> bool {
     let ends = hump(*last, after) || (after.is_ascii_uppercase() && next.is_ascii_lowercase());
     // Of those that begin or end by their case alone a hash has many, so both are asked for.
     let apart = !before.is_ascii_alphanumeric() || !after.is_ascii_alphanumeric();
-    !apart && !(begins && ends)
+    !(apart || begins && ends)
 }
 
 /// The first line of a table is looked for in so many bytes.

@@ -54,12 +54,14 @@ enum Command {
     #[command(hide = true)]
     Cage(commands::cage::Args),
     #[command(hide = true)]
+    Fail(commands::fail::Args),
+    #[command(hide = true)]
     StandIn(commands::stand_in::Args),
 }
 
 fn main() -> ExitCode {
-    exit::quiet_panics();
-    let outcome = match Cli::parse().command {
+    let command = Cli::parse().command;
+    exit::run(|| match command {
         Command::Audit(args) => commands::audit::run(&args),
         Command::Inventory(args) => commands::inventory::run(&args),
         Command::Capture(args) => commands::capture::run(&args),
@@ -75,7 +77,7 @@ fn main() -> ExitCode {
         Command::Completions(args) => commands::completions::run(&args),
         Command::Man(args) => commands::man::run(&args),
         Command::Cage(args) => commands::cage::run(&args),
+        Command::Fail(args) => commands::fail::run(&args),
         Command::StandIn(args) => commands::stand_in::run(&args),
-    };
-    exit::status(outcome)
+    })
 }

@@ -185,3 +185,20 @@ fn the_demo_goes_the_whole_way() {
     assert_eq!(out.matches("0 refuse   0 fix-first   2 ready").count(), 2, "{out}");
     assert!(out.trim_end().ends_with("(status 0)") && !out.contains("q8ZkXv2LmPw0TyRbN4sJ7dHf"), "{out}");
 }
+
+#[test]
+fn a_panic_anywhere_ends_with_status_2_and_one_line_that_shows_nothing_of_the_input() {
+    let quoted = "kelp-Harbor-5107";
+    let dir = Dir::new(&[("mcp.json", r#"{ "mcpServers": { "t": { "command": "tide" } } }"#)]);
+    for place in ["command", "file", "walk", "judge"] {
+        let ran = dir.run(&["fail", place, quoted]);
+        assert_eq!((ran.status(), ran.out().as_str()), (2, ""), "{place}: {}", ran.err());
+        assert_eq!(ran.err().lines().count(), 1, "{place}: {}", ran.err());
+        assert!(
+            ran.err().starts_with("tsuba: an internal error at ") && ran.err().contains("fail.rs:"),
+            "{}",
+            ran.err()
+        );
+        assert!(!ran.err().contains(quoted), "{place}: {}", ran.err());
+    }
+}

@@ -10,6 +10,7 @@ pub(crate) mod decisions;
 pub(crate) mod demo;
 pub(crate) mod explain;
 mod explain_policy;
+pub(crate) mod fail;
 pub(crate) mod inventory;
 pub(crate) mod man;
 pub(crate) mod refuse;
