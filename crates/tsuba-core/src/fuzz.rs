@@ -1,10 +1,11 @@
 //! Entries for fuzzing: any bytes go in, and what must hold for all of them is asserted. `fuzz/` feeds them with a fuzzer, `tests/fuzz.rs` with
 //! mutated cases.
 
-use crate::decide::{Policy, Register, Signers};
 use crate::judge::{Audit, InTurn, Options, audit};
+use crate::policy::Policy;
 use crate::prelude::*;
 use crate::read::{Input, read};
+use crate::register::{Register, Signers};
 use crate::repair::repair;
 use crate::understand::credential::Lexicon;
 use crate::understand::{Outcome, Study, study};
@@ -96,7 +97,7 @@ pub fn wording_text(text: &str, lexicon: &Lexicon) {
 /// # Panics
 /// Where it is not.
 pub fn files_of_ours(text: &str) {
-    let _policy = Policy::read(text);
+    let _policy = Policy::read(text, &crate::rules::names());
     if let Ok(register) = Register::read(text) {
         let again = Register::read(register.text());
         assert!(

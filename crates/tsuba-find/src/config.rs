@@ -4,7 +4,7 @@ use globset::{Glob, GlobSet, GlobSetBuilder};
 use serde::Deserialize;
 use std::fmt;
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::Policy;
+use tsuba_core::policy::Policy;
 
 /// The configuration, ready to use.
 #[derive(Clone, Debug, Default)]

@@ -6,7 +6,8 @@ use crate::text::count;
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
-use tsuba_core::judge::{Severity, Verdict};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
 
 /// Markdown.
 #[derive(Clone, Copy, Debug)]

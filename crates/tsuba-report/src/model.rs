@@ -9,7 +9,8 @@ use crate::rows::{entry_row, finding_row, setup_row};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Audit, Confidence, Severity, Spread, Stands};
+use tsuba_core::judge::{Audit, Spread, Stands};
+use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::text::Clean;
 
 /// A whole report.
@@ -184,7 +185,7 @@ pub struct Unread {
 
 impl FindingRow {
     /// Notes that it is accepted by a decision of this moment.
-    pub fn waive(&mut self, decision: &tsuba_core::decide::Decision) {
+    pub fn waive(&mut self, decision: &tsuba_core::register::Decision) {
         let cleaner = tsuba_core::judge::wary_cleaner();
         self.waived = Some(WaiverRow {
             id: decision.id(),

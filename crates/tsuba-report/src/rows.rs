@@ -4,12 +4,12 @@ use crate::model::{
     Credential, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Place, ReachRow, RemoteRow, Setup,
     Text, TextRow, Via, WaiverRow,
 };
-use tsuba_core::decide::{Decision, Prints, Standing, launch_print};
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, Finding, Stands};
+use tsuba_core::register::{Decision, Standing};
 use tsuba_core::text::{fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, ToldStep};
-use tsuba_core::understand::{Entry, Handed, Study};
+use tsuba_core::understand::{Entry, Handed, Prints, Study, launch_print};
 
 pub(crate) fn setup_row(audit: &Audit, study: &Study) -> Setup {
     let facts = &study.document.facts;

@@ -4,7 +4,7 @@ use crate::model::FindingRow;
 use crate::{Renderer, Report, rules};
 use serde_json::{Value, json};
 use std::io::{self, Write};
-use tsuba_core::judge::Severity;
+use tsuba_core::severity::Severity;
 
 /// SARIF 2.1.0.
 #[derive(Clone, Copy, Debug)]

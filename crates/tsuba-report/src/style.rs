@@ -1,7 +1,8 @@
 //! Colours and width. Colour only repeats what the words say.
 
 use anstyle::{AnsiColor, Style};
-use tsuba_core::judge::{Severity, Verdict};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
 
 /// How a text may look: decided by the caller, who knows the terminal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -4,7 +4,8 @@ use crate::model::{EntryRow, FindingRow, Setup, Text};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Severity, Verdict};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
 
 /// Counts.
 #[derive(Clone, Debug, Default, Serialize, JsonSchema)]

@@ -6,7 +6,8 @@ use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
-use tsuba_core::judge::{Severity, Verdict};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
 
 /// The text format.
 #[derive(Clone, Copy, Debug)]

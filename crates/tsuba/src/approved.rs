@@ -1,16 +1,15 @@
 //! What was approved, in words: kept beside the register, so that a change can be shown word by word and not only by its fingerprint.
 
-use crate::output;
-use crate::register;
 use crate::threads::Threads;
+use crate::{output, register};
 use anyhow::{Context as _, bail};
 use jiff::civil::Date;
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::Snapshot;
-use tsuba_core::decide::{Decision, Kind, Register};
 use tsuba_core::judge::{Audit, Stands};
+use tsuba_core::register::{Decision, Kind, Register};
 use tsuba_report::Report;
 
 /// The folder beside the register.

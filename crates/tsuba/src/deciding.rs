@@ -7,9 +7,11 @@ use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
-use tsuba_core::decide::{Decision, Kind, Prints, Scope, UNDECIDED, launch_print, started};
-use tsuba_core::judge::{Audit, Options, Severity, Stands, audit, listing_of, wary_cleaner};
-use tsuba_core::understand::{Entry, Study};
+use tsuba_core::decide::UNDECIDED;
+use tsuba_core::judge::{Audit, Options, Stands, audit, wary_cleaner};
+use tsuba_core::register::{Decision, Kind, Scope};
+use tsuba_core::severity::Severity;
+use tsuba_core::understand::{Entry, Prints, Study, launch_print, listing_of, started};
 
 /// Who decides, and where that is written down.
 #[derive(Clone, Debug, Arguments)]

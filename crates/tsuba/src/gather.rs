@@ -9,13 +9,12 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
-use tsuba_core::decide::Policy;
 use tsuba_core::judge::UnreadFile;
+use tsuba_core::policy::Policy;
 use tsuba_core::read::{Input, MAX_BYTES};
 use tsuba_core::text::Key;
 use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
-use tsuba_find::{Config, Facts, Walk};
-use tsuba_find::{read_regular, read_regular_text};
+use tsuba_find::{Config, Facts, Walk, read_regular, read_regular_text};
 
 /// Where to look.
 #[derive(Clone, Debug, Args)]
@@ -281,7 +280,7 @@ fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
     let text = read_regular_text(path, MAX_CONFIGURATION)
         .with_context(|| format!("cannot read the configuration {}", path.display()))?;
     let config = Config::parse(path, &text)?;
-    let policy = Policy::read(&text).map_err(|errors| {
+    let policy = Policy::read(&text, &tsuba_core::rules::names()).map_err(|errors| {
         let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
         anyhow::anyhow!("{}", told.join("\n       "))
     })?;

@@ -4,11 +4,10 @@ use crate::asked::Line;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
-use tsuba_core::decide::launch_print;
 use tsuba_core::judge::Audit;
 use tsuba_core::text::Span;
 use tsuba_core::understand::launch::{Package, Step, StepKind};
-use tsuba_core::understand::{Entry, Study, Transport};
+use tsuba_core::understand::{Entry, Study, Transport, launch_print};
 use url::Url;
 
 /// Which entries are asked, and with what.

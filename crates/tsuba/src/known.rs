@@ -4,9 +4,8 @@
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
-use tsuba_core::repair::{self, Known, LOCKFILES, Locked, locked};
-use tsuba_core::understand::Study;
 use tsuba_core::understand::launch::{Package, Pin, Source};
+use tsuba_core::understand::{Known, LOCKFILES, Locked, Study, locked};
 use tsuba_find::read_regular;
 
 /// A lockfile of more bytes is not read.
@@ -71,7 +70,7 @@ impl Looking {
 }
 
 fn is(package: &Package, source: Source, name: &str) -> bool {
-    use tsuba_core::decide::registry_name;
+    use tsuba_core::understand::registry_name;
     let plain = |name: &str| registry_name(source.name(), name);
     package.source == source && plain(name) == plain(&package.name)
 }
@@ -83,7 +82,7 @@ fn in_modules(modules: &Path, package: &Package) -> Option<Locked> {
         return None;
     }
     let manifest = small(&modules.join(&package.name).join("package.json"))?;
-    repair::installed(&manifest).filter(|(_, name, _)| *name == package.name)
+    tsuba_core::understand::installed(&manifest).filter(|(_, name, _)| *name == package.name)
 }
 
 /// What the package runner has fetched before: each version of it.

@@ -1,15 +1,14 @@
 //! The register's file: read, and changed so that two who change it at once both keep what they decided.
 
 use crate::lock::Lock;
-use crate::output;
-use crate::remembered;
+use crate::{output, remembered};
 use anyhow::{Context as _, bail};
 use jiff::civil::Date;
 use std::fs::File;
 use std::io::Read as _;
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::{Decision, NAMESPACE, Register, Signers, Stale};
 use tsuba_core::judge::Audit;
+use tsuba_core::register::{Decision, NAMESPACE, Register, Signers, Stale};
 use tsuba_core::understand::Study;
 use tsuba_find::{open_regular, read_regular_text};
 

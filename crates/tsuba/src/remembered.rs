@@ -6,7 +6,7 @@ use anyhow::Context as _;
 use jiff::civil::Date;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::{Memory, Register, Stale};
+use tsuba_core::register::{Memory, Register, Stale};
 use tsuba_find::read_regular_text;
 
 /// A larger file is not read.

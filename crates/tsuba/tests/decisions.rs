@@ -253,7 +253,7 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
 
 #[test]
 fn branches_on_which_different_things_were_decided_merge() {
-    use tsuba_core::decide::{Decision, Kind, Register, Scope};
+    use tsuba_core::register::{Decision, Kind, Register, Scope};
     let decision = |host: String| Decision {
         kind: Kind::Refused,
         scope: Scope::Host { host },

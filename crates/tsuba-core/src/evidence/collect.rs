@@ -30,9 +30,6 @@ pub(crate) fn listings(document: &Document) -> Vec<Listing> {
         }
         search(root, &pointer, 0, &scope, &mut found);
     }
-    for listing in &mut found.listings {
-        listing.remarks = crate::wording::read(listing);
-    }
     found.listings
 }
 
@@ -310,7 +307,6 @@ fn container(node: &Node, pointer: &Pointer, scope: &Scope<'_>, found: &mut Foun
                 span: node.span,
                 items: Vec::new(),
                 passages: Vec::new(),
-                remarks: Vec::new(),
                 captured: None,
             });
             found.listings.len() - 1

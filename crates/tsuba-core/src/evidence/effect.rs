@@ -2,7 +2,7 @@
 
 use super::listing::Item;
 use crate::prelude::*;
-use crate::understand::credential::words_of;
+use crate::text::words_of;
 
 /// What a tool does to the world.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

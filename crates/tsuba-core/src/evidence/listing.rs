@@ -2,7 +2,6 @@
 
 use crate::prelude::*;
 use crate::text::{Located, Pointer, Span};
-use crate::wording::Remark;
 use core::ops::Range;
 
 /// What one server lists in one document.
@@ -18,8 +17,6 @@ pub struct Listing {
     pub items: Vec<Item>,
     /// Every text that may reach a model, in the order written.
     pub passages: Vec<Passage>,
-    /// What the texts ask of the model.
-    pub remarks: Vec<Remark>,
     /// Of which entry it was captured, where it is evidence.
     pub captured: Option<Captured>,
 }

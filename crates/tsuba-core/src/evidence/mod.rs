@@ -5,7 +5,9 @@ mod effect;
 mod listing;
 mod need;
 pub mod oauth;
+mod power;
 mod powers;
+mod scope;
 mod take;
 
 pub(crate) use collect::{is_evidence, listings, looks_like_listing};
@@ -14,4 +16,6 @@ pub use listing::{
     Asker, Captured, Differs, Fetched, Hints, Item, ItemKind, Listing, Parameter, Passage, Place, Touched,
 };
 pub(crate) use need::Needs;
+pub use power::Power;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};
+pub(crate) use scope::{Access, Scope, administers};

@@ -2,8 +2,9 @@
 
 use super::effect::{Effect, only_reads};
 use super::listing::{Item, ItemKind, Listing};
+use crate::evidence::{Access, Scope};
 use crate::prelude::*;
-use crate::understand::credential::{Access, Scope, singular, words_of};
+use crate::text::{singular, words_of};
 
 /// What a listing needs.
 #[derive(Debug)]

@@ -3,9 +3,9 @@
 
 use super::effect::Effect;
 use super::listing::{Item, ItemKind, Listing};
+use crate::evidence::Power;
 use crate::prelude::*;
-use crate::understand::Power;
-use crate::understand::credential::words_of;
+use crate::text::words_of;
 
 /// Things in a tool's name, the power over them, and the part they play: what strangers may have written, what is private.
 const THINGS: &[(&str, Power, bool, bool)] = &[

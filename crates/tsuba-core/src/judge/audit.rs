@@ -5,13 +5,13 @@ use super::finding::{Finding, finding, number_twins, secret_spans, waive};
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
 use super::verdict::{self, Judgement};
-use crate::decide::{Policy, Register, Standing, approved_versions, standings};
+use crate::policy::Policy;
 use crate::prelude::*;
-use crate::repair::Known;
+use crate::register::{Register, Standing, approved_versions, standings};
 use crate::text::{Cleaner, Key, Masker, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Handed, Study};
+use crate::understand::{Handed, Known, Study};
 use jiff::civil::Date;
 
 /// What an audit needs besides the setups.
@@ -264,7 +264,8 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) ->
                 for (index, entry) in s.entries.iter().enumerate() {
                     let Some(listing) = s.listing_of(entry) else { continue };
                     let stands = Stands { study, entry: Some(index) };
-                    check(&Listings { listing, entry, study: s, today }, &mut Out { stands, hits: &mut hits });
+                    let remarks = s.remarks_of(entry);
+                    check(&Listings { listing, remarks, entry, study: s, today }, &mut Out { stands, hits: &mut hits });
                 }
             }
             Check::OAuth(check) => {

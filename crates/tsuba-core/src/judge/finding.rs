@@ -1,12 +1,13 @@
 //! From what a rule has hit to a finding: severity, message, excerpt, fingerprint, all that is the same for every rule.
 
 use super::excerpt::{Excerpt, excerpt};
+use super::fix::Repair;
 use super::rule::{Hit, Rule, Stands};
 use super::weight::{Circumstance, weigh};
-use super::{Confidence, Severity};
-use crate::decide::{Policy, Register, Scope};
+use crate::policy::Policy;
 use crate::prelude::*;
-use crate::repair::Repair;
+use crate::register::{Register, Scope};
+use crate::severity::{Confidence, Severity};
 use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint, joined};
 use crate::understand::{SetupKind, Study};
 use jiff::civil::Date;

@@ -1,13 +1,15 @@
 //! What a rule is: metadata, and a check that says "here".
 
-use super::{Circumstance, Confidence, Severity, Verdict};
-use crate::decide::{Decision, Policy, Register, Standing};
+use super::{Circumstance, Repair, Verdict};
 use crate::evidence::Listing;
 use crate::evidence::oauth::Papers;
+use crate::policy::Policy;
 use crate::prelude::*;
-use crate::repair::Repair;
+use crate::register::{Decision, Register, Standing};
+use crate::severity::{Confidence, Severity};
 use crate::text::Located;
-use crate::understand::{Entry, SetupKind, Study};
+use crate::understand::{Entry, SetupKind, Study, listing_of};
+use crate::wording::Remark;
 use jiff::civil::Date;
 
 /// A rule. Its file is the only place that knows it; its cases lie beside that file.
@@ -82,6 +84,8 @@ impl Entries<'_> {
 pub struct Listings<'a> {
     /// The listing.
     pub listing: &'a Listing,
+    /// What is thought of its words.
+    pub remarks: &'a [Remark],
     /// The entry that stands for it.
     pub entry: &'a Entry,
     /// The document it stands in.
@@ -106,13 +110,6 @@ pub struct OAuth<'a> {
     pub today: Date,
     /// What the company has decided for all.
     pub policy: &'a Policy,
-}
-
-/// What the server of an entry lists elsewhere, if that is known.
-pub fn listing_of<'a>(studies: &'a [Study], entry: &Entry) -> Option<&'a Listing> {
-    let listed = entry.listed?;
-    let study = studies.get(listed.study)?;
-    study.listing_of(study.entries.get(listed.entry)?)
 }
 
 /// Every setup of the audit.
@@ -161,6 +158,12 @@ impl<'a> All<'a> {
     /// What the server of an entry lists, if that is known.
     pub fn listing_of(&self, entry: &Entry) -> Option<&'a Listing> {
         listing_of(self.studies, entry)
+    }
+
+    /// What is thought of its words.
+    pub fn remarks_of(&self, entry: &Entry) -> &'a [Remark] {
+        let listed = entry.listed.and_then(|listed| Some((self.studies.get(listed.study)?, listed.entry)));
+        listed.and_then(|(study, entry)| Some(study.remarks_of(study.entries.get(entry)?))).unwrap_or_default()
     }
 
     /// Every client: first those of one setup, then those of people with several setups.

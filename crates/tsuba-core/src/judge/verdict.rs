@@ -1,7 +1,8 @@
 //! The verdict on an entry, and the reasons that decide it.
 
-use super::{Finding, Severity};
+use super::Finding;
 use crate::prelude::*;
+use crate::severity::Severity;
 use serde::Serialize;
 
 /// May it be used?

@@ -1,6 +1,6 @@
 //! One change of a text: a value written anew in the notation it stands in, or an item taken out of its list.
 
-use super::{Prompt, Repair};
+use crate::judge::{Prompt, Repair};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::Span;

@@ -2,9 +2,6 @@
 //! document is read again and judged again, the finding is gone, and nothing else has come or gone.
 
 mod edit;
-mod known;
-
-pub use known::{Known, LOCKFILES, Locked, installed, locked};
 
 use edit::Batch;
 
@@ -14,26 +11,6 @@ use crate::read::{Input, Notation};
 use crate::text::Span;
 use crate::understand::credential::Lexicon;
 use crate::understand::{Outcome, Study, packs_secrets, study};
-
-/// How a finding can be mended.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Repair {
-    /// Write this in the place of the value.
-    Write(String),
-    /// Take the value out of its list.
-    TakeOut,
-    /// Write the reference to a new prompt in the place of the value, and the prompt into the list of the document's inputs.
-    Prompt(Prompt),
-}
-
-/// A prompt by which a client asks its user for a secret.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Prompt {
-    /// Its name, by which it is referred to.
-    pub id: String,
-    /// What the user reads.
-    pub description: String,
-}
 
 /// A finding, as a repair tells of it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]

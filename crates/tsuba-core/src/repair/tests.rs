@@ -1,5 +1,6 @@
 use super::*;
 use crate::judge::Options;
+use crate::understand::Known;
 use proptest::prelude::*;
 
 fn studied(path: &str, text: &str) -> Study {

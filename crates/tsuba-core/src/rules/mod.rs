@@ -13,6 +13,11 @@ mod wording;
 use crate::judge::Rule;
 use crate::prelude::*;
 
+/// The names of all rules.
+pub fn names() -> Vec<&'static str> {
+    all().iter().map(|rule| rule.id).collect()
+}
+
 /// Every rule, sorted by identifier.
 pub fn all() -> Vec<&'static Rule> {
     [

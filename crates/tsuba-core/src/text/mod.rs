@@ -1,5 +1,6 @@
-//! Text and places: spans, lines, pointers, and what may leave the program.
+//! Text and places: spans, lines, pointers, words of names, addresses, and what may leave the program.
 
+mod address;
 mod clean;
 mod cut;
 mod digest;
@@ -10,7 +11,10 @@ mod located;
 mod mask;
 mod masker;
 mod pointer;
+mod words;
 
+pub(crate) use address::is_server_address;
+pub use address::{Remote, Scheme};
 pub(crate) use clean::is_unseen;
 pub use clean::{Clean, Cleaner};
 pub(crate) use cut::{boundary, head};
@@ -22,3 +26,4 @@ pub use mask::mask;
 pub use masker::Masker;
 pub use pointer::Pointer;
 pub(crate) use pointer::{is_normally, normal};
+pub(crate) use words::{singular, words_of};

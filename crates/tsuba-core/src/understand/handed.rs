@@ -3,7 +3,7 @@
 use super::REFERENCE;
 use super::beside::Beside;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
-use super::entry::Entry;
+use super::entry::{Entry, Handed};
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
 use super::variables::KNOWN;
@@ -11,32 +11,6 @@ use crate::evidence::oauth::Papers;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
-
-/// A credential among the values handed over.
-#[derive(Clone, Debug)]
-pub struct Handed {
-    /// Where.
-    pub place: Place,
-    /// Under which name.
-    pub name: String,
-    /// The credential itself, at its exact place.
-    pub value: Located,
-    /// What it is.
-    pub kind: Kind,
-    /// Why it was judged so.
-    pub why: Why,
-    /// A well-known default.
-    pub trivial: bool,
-    /// Only its place speaks for a secret.
-    pub weak: bool,
-}
-
-impl Handed {
-    /// Is it a secret in plain text?
-    pub fn is_plaintext(&self) -> bool {
-        self.kind == Kind::Plaintext
-    }
-}
 
 /// The credentials of an entry.
 pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon: &Lexicon) -> Vec<Handed> {

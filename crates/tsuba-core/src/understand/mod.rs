@@ -1,70 +1,48 @@
 //! understand: what each entry of a setup really runs, reaches, and is handed.
 
 mod beside;
+mod build;
 mod called;
 pub mod credential;
 mod deploy;
 mod entry;
+mod fetched;
 mod gateway;
 mod handed;
+mod known;
 pub mod launch;
 mod manifest;
+mod print;
 mod reach;
-mod remote;
 mod setup;
 mod signs;
+mod study;
 mod unasked;
 mod variables;
 
 pub use beside::{Beside, Card};
 pub(crate) use called::plain_name;
 pub(crate) use deploy::{REFERENCE, packs_secrets};
-pub use entry::{Asks, Entry, Listed, Transport};
+pub use entry::{Asks, Entry, Folder, Handed, Listed, Reach, Transport};
+pub(crate) use fetched::{Fetched, fetched};
+pub use fetched::{registry_name, started};
 pub use gateway::Gateway;
-pub use handed::Handed;
+pub use known::{Known, LOCKFILES, Locked, installed, locked};
 pub use manifest::{Manifest, Published};
-pub use reach::{Folder, Power, Reach};
-pub use remote::{Remote, Scheme};
+pub use print::{Prints, launch_print};
 pub use setup::{Found, SetupKind};
 pub use unasked::Unasked;
 pub use variables::Variable;
 
 use crate::evidence::oauth::{Papers, looks_like_papers, papers};
-use crate::evidence::{Listing, listings, looks_like_listing};
+use crate::evidence::{listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Input, Notation, Unreadable, read, read_pasted};
-use crate::text::{Located, Pointer, Span};
 use credential::Lexicon;
 use gateway::Gate;
 use signs::Signs;
 pub(crate) use signs::missed;
-
-/// A document that configures tool servers, or lies beside one, as far as it is understood.
-#[derive(Clone, Debug)]
-pub struct Study {
-    /// The document.
-    pub document: Document,
-    /// What kind of setup it is.
-    pub kind: SetupKind,
-    /// Its entries, in the order written.
-    pub entries: Vec<Entry>,
-    /// Values handed over by the document that belong to no entry (a dotenv file's lines, an input's default).
-    pub handed: Vec<Handed>,
-    /// Keys that occur twice in one mapping of a setup: the earlier place, which does not count.
-    pub duplicates: Vec<Located>,
-    /// Switches that import or enable servers of other programs or of the project without asking.
-    pub imports: Vec<Located>,
-    /// What servers list in it.
-    pub listings: Vec<Listing>,
-    /// What it holds about how to log in.
-    pub papers: Papers,
-    /// What it publishes.
-    pub manifest: Option<Manifest>,
-    /// What it says of the way to servers.
-    pub beside: Beside,
-    /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.
-    pub given_to: BTreeSet<String>,
-}
+pub use study::{Study, listing_of};
 
 /// The outcome of studying a file.
 #[derive(Debug)]
@@ -143,11 +121,12 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
         found.kind = SetupKind::Gateway;
     }
     let mut entries: Vec<Entry> =
-        found.servers.iter().map(|server| entry::understand(&document, server, lexicon)).collect();
-    entries.extend(made.iter().map(|made| entry::of_made(&document, made, lexicon)));
+        found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
+    entries.extend(made.iter().map(|made| build::of_made(&document, made, lexicon)));
+    let remarks = listings.iter().map(crate::wording::read).collect();
     let handed = handed::loose(&document, &found, &entries, (&papers, &beside), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
-    entries.extend(listings.iter().enumerate().map(|(index, listing)| entry::of_listing(index, listing)));
+    entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
     Outcome::Setup(Box::new(Study {
         document,
         kind,
@@ -156,6 +135,7 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
         duplicates,
         imports,
         listings,
+        remarks,
         papers,
         manifest,
         beside,
@@ -165,23 +145,3 @@ fn understood(document: Document, lexicon: &Lexicon) -> Outcome {
 
 #[cfg(test)]
 mod snippet_tests;
-
-impl Study {
-    /// The listing that an entry stands for.
-    pub fn listing_of(&self, entry: &Entry) -> Option<&Listing> {
-        self.listings.get(entry.listing?)
-    }
-
-    /// The whole document as a place: its first line.
-    pub fn start(&self) -> Located {
-        let end = self.document.text.find('\n').unwrap_or(self.document.text.len());
-        Located { text: String::new(), span: Span::new(0, end), pointer: Pointer::root() }
-    }
-
-    /// Every value handed over: by the entries and by the document itself.
-    pub fn all_handed(&self) -> impl Iterator<Item = (Option<&Entry>, &Handed)> {
-        let of_entries =
-            self.entries.iter().flat_map(|entry| entry.handed.iter().map(move |handed| (Some(entry), handed)));
-        of_entries.chain(self.handed.iter().map(|handed| (None, handed)))
-    }
-}

@@ -1,76 +1,11 @@
 //! Reach: the folders, hosts and powers of an entry, as far as its setup shows.
 
-use super::credential::{is_store_address, words_of};
-use super::entry::Entry;
+use super::credential::is_store_address;
+use super::entry::{Entry, Folder, Reach};
 use super::launch::{StepKind, program_name};
-use super::remote::Remote;
+use crate::evidence::Power;
 use crate::prelude::*;
-use crate::text::Located;
-
-/// A kind of thing a server lets the model do.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Power {
-    /// Run programs.
-    Shell,
-    /// Read or write files.
-    Files,
-    /// Query a database.
-    Database,
-    /// Drive a browser.
-    Browser,
-    /// Fetch from the web.
-    Web,
-    /// Read or send mail.
-    Mail,
-    /// Read or send messages.
-    Messages,
-    /// Steer containers or clusters.
-    Containers,
-    /// Move money.
-    Payments,
-    /// Steer a code host.
-    Code,
-}
-
-impl Power {
-    /// The power as the JSON contract names it.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Shell => "shell",
-            Self::Files => "files",
-            Self::Database => "database",
-            Self::Browser => "browser",
-            Self::Web => "web",
-            Self::Mail => "mail",
-            Self::Messages => "messages",
-            Self::Containers => "containers",
-            Self::Payments => "payments",
-            Self::Code => "code",
-        }
-    }
-}
-
-/// A folder or file of the machine.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Folder {
-    /// Its path as written.
-    pub path: Located,
-    /// May it be written? `None` where the setup does not say.
-    pub writable: Option<bool>,
-    /// Is it mounted into a container?
-    pub mounted: bool,
-}
-
-/// What an entry may touch.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Reach {
-    /// Folders and files.
-    pub folders: Vec<Folder>,
-    /// Hosts by name.
-    pub hosts: Vec<String>,
-    /// Powers, by what the server is called and given.
-    pub powers: BTreeSet<Power>,
-}
+use crate::text::{Located, Remote, words_of};
 
 const WORDS: &[(&str, Power)] = &[
     ("shell", Power::Shell),

@@ -8,8 +8,7 @@ use super::sentence::sentences;
 use super::words::words;
 use crate::evidence::{Item, Listing, Passage, Place};
 use crate::prelude::*;
-use crate::text::head;
-use crate::understand::credential::words_of;
+use crate::text::{head, words_of};
 use core::cell::OnceCell;
 
 /// What a name can say a tool is for. That it hides something, or sets rules aside, is nobody's job.

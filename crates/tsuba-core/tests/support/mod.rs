@@ -9,9 +9,10 @@
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use std::path::PathBuf;
-use tsuba_core::decide::{Policy, Register};
 use tsuba_core::judge::{InTurn, Options, Rule, audit};
+use tsuba_core::policy::Policy;
 use tsuba_core::read::{Facts, Input};
+use tsuba_core::register::Register;
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
 
 /// One case: files and the findings expected.
@@ -93,7 +94,9 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
         Register::read(&text).unwrap_or_else(|errors| panic!("the register: {errors:?}"))
     });
     let (policies, files): (Vec<Input>, Vec<Input>) = files.into_iter().partition(|file| file.path == "tsuba.toml");
-    let policy = policies.first().map(|file| Policy::read(&String::from_utf8_lossy(&file.bytes)).expect("a policy"));
+    let policy = policies.first().map(|file| {
+        Policy::read(&String::from_utf8_lossy(&file.bytes), &tsuba_core::rules::names()).expect("a policy")
+    });
     let policy = policy.unwrap_or_default();
     let several = files.len() > 1;
     let lexicon = Lexicon::with(policy.vocabulary.clone());

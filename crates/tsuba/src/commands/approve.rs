@@ -1,16 +1,15 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
-use crate::approved;
 use crate::deciding::{Decider, For, date, judged, may_be_written, named, open, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
-use crate::register;
+use crate::{approved, register};
 use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::decide::{Decision, Kind};
 use tsuba_core::judge::Stands;
+use tsuba_core::register::{Decision, Kind};
 
 /// Approve entries as they are now: how they are started or called, and all that a model reads of their servers
 ///

@@ -3,15 +3,15 @@
 use crate::deciding::date;
 use crate::exit::Done;
 use crate::gather::{Gathered, Where, gather};
-use crate::output;
-use crate::register;
 use crate::threads::Threads;
+use crate::{output, register};
 use anyhow::bail;
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
-use tsuba_core::judge::{Options, Severity, audit};
+use tsuba_core::judge::{Options, audit};
+use tsuba_core::severity::Severity;
 use tsuba_report::{Format, Report};
 
 /// Find, explain and judge every tool server that is set up in the inputs, and what servers say of themselves

@@ -18,8 +18,7 @@ use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
 use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, Trust, capture};
 use tsuba_core::judge::audit;
-use tsuba_core::text::{Located, fingerprint};
-use tsuba_core::understand::{Remote, Scheme};
+use tsuba_core::text::{Located, Remote, Scheme, fingerprint};
 use tsuba_find::read_regular;
 
 /// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence

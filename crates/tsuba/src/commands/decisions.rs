@@ -8,8 +8,8 @@ use clap::{Args as Arguments, ValueEnum};
 use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::decide::{Decision, Kind, Scope};
 use tsuba_core::judge::wary_cleaner;
+use tsuba_core::register::{Decision, Kind, Scope};
 use tsuba_core::text::Cleaner;
 
 /// Show what was decided

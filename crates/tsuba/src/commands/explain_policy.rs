@@ -4,15 +4,17 @@ use super::explain::Args;
 use crate::deciding::{date, named};
 use crate::exit::Done;
 use crate::gather::{Where, gather};
-use crate::output;
-use crate::register;
 use crate::threads::Threads;
+use crate::{output, register};
 use anyhow::Context as _;
 use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::{Line, Policy, Standing, Told};
-use tsuba_core::judge::{Audit, Options, Severity, Stands, audit};
+use tsuba_core::decide::Told;
+use tsuba_core::judge::{Audit, Options, Stands, audit};
+use tsuba_core::policy::{Line, Policy};
+use tsuba_core::register::Standing;
+use tsuba_core::severity::Severity;
 
 pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
     let wanted = Where::inputs(inputs.to_vec(), args.config.clone()).with(&args.evidence)?;

@@ -7,7 +7,7 @@ use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::io::Write as _;
-use tsuba_core::decide::{Decision, Kind, Scope};
+use tsuba_core::register::{Decision, Kind, Scope};
 use tsuba_core::text::Cleaner;
 
 /// Refuse entries, a package wherever it is started, or every server at a host

@@ -1,21 +1,21 @@
 //! `tsuba review`: through the entries on which nobody has decided, one at a time.
 
-use crate::approved;
 use crate::deciding::{For, Who, date, judged, may_be_written, named, open, scope, seen};
 use crate::dialog::Dialog;
 use crate::exit::Done;
 use crate::gather::Where;
-use crate::output;
-use crate::register;
+use crate::{approved, output, register};
 use anyhow::Context as _;
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::collections::BTreeSet;
 use std::io::{self, BufRead, IsTerminal as _, Write};
 use std::path::PathBuf;
+use tsuba_core::decide::UNDECIDED;
 use tsuba_core::decide::drift::drift;
-use tsuba_core::decide::{Decision, Kind, Scope, Standing, UNDECIDED};
-use tsuba_core::judge::{Audit, Severity, Stands};
+use tsuba_core::judge::{Audit, Stands};
+use tsuba_core::register::{Decision, Kind, Scope, Standing};
+use tsuba_core::severity::Severity;
 use tsuba_report::{Card, Report};
 
 /// Go through the entries on which nobody has decided, and through those that are no longer what was approved, and decide by keyboard

@@ -8,8 +8,8 @@ use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::decide::{Kind, Scope};
 use tsuba_core::judge::{Audit, Finding};
+use tsuba_core::register::{Kind, Scope};
 
 /// Accept findings until a date
 ///

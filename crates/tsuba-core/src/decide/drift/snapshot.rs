@@ -1,7 +1,7 @@
 //! A report (`tsuba-report/1`), as far as drift is told from it. Whoever wrote it may have written anything into it.
 
-use crate::judge::Severity;
 use crate::prelude::*;
+use crate::severity::Severity;
 use serde::Deserialize;
 
 /// A report, as far as drift is told from it.

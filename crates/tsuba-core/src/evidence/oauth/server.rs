@@ -3,8 +3,7 @@
 use super::fields::Fields;
 use crate::prelude::*;
 use crate::read::Node;
-use crate::text::Located;
-use crate::understand::{Remote, Scheme};
+use crate::text::{Located, Remote, Scheme};
 
 /// What an authorization server says of itself (RFC 8414, 2).
 #[derive(Clone, Debug)]

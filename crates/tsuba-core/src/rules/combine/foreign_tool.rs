@@ -1,6 +1,7 @@
 use crate::evidence::{Listing, Place, tools};
-use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::text::head;
 use crate::understand::Listed;
 use crate::wording::Strength;
@@ -55,7 +56,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 if !told.insert((entry.name.text.clone(), (*tool).to_owned())) {
                     continue;
                 }
-                let asks = listing.remarks.iter().any(|r| r.passage == *index && r.strength > Strength::Faint);
+                let asks = all.remarks_of(entry).iter().any(|r| r.passage == *index && r.strength > Strength::Faint);
                 out.hit_in(*stands, &entry.name)
                     .word("where", listing.whereabouts(passage))
                     .word("server", entry.name.text.clone())

@@ -1,7 +1,8 @@
-use crate::evidence::{Parts, parts_of, tools};
-use crate::judge::{All, Check, Circumstance, Client, Confidence, Out, Rule, Severity, Stands, Verdict};
+use crate::evidence::{Parts, Power, parts_of, tools};
+use crate::judge::{All, Check, Circumstance, Client, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
-use crate::understand::{Entry, Power};
+use crate::severity::{Confidence, Severity};
+use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {
     id: "combine/leak-path",

@@ -1,6 +1,7 @@
 use crate::evidence::{Effect, Item, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {

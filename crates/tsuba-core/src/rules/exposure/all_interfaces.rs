@@ -1,7 +1,7 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict};
 use crate::prelude::*;
-use crate::repair::Repair;
-use crate::understand::credential::words_of;
+use crate::severity::Severity;
+use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/all-interfaces",

@@ -1,6 +1,7 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::Remote;
+use crate::severity::Severity;
+use crate::text::Remote;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/internal-target",

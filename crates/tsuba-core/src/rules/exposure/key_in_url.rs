@@ -1,4 +1,5 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::understand::credential::{Kind, Place, Why};
 
 pub(super) static RULE: Rule = Rule {

@@ -1,10 +1,11 @@
 use crate::evidence::oauth::Ask;
 use crate::evidence::{Effect, tools};
-use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::words_of;
+use crate::severity::{Confidence, Severity};
+use crate::text::{Remote, words_of};
 use crate::understand::launch::StepKind;
-use crate::understand::{Entry, Remote, Study};
+use crate::understand::{Entry, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-auth",

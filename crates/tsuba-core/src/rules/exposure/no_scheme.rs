@@ -1,6 +1,8 @@
-use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::{Remote, Scheme, Study};
+use crate::severity::Severity;
+use crate::text::{Remote, Scheme};
+use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-scheme",

@@ -1,5 +1,6 @@
-use crate::judge::{Check, Circumstance, Confidence, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::text::Span;
 use crate::understand::Study;
 

@@ -1,8 +1,9 @@
 use crate::evidence::oauth::Ask;
-use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::words_of;
-use crate::understand::{Entry, Remote, Study};
+use crate::severity::{Confidence, Severity};
+use crate::text::{Remote, words_of};
+use crate::understand::{Entry, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-origin",

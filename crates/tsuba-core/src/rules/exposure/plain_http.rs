@@ -1,7 +1,7 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict};
 use crate::prelude::*;
-use crate::repair::Repair;
-use crate::understand::Scheme;
+use crate::severity::Severity;
+use crate::text::Scheme;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/plain-http",

@@ -1,6 +1,8 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::{Place, words_of};
+use crate::severity::Severity;
+use crate::text::words_of;
+use crate::understand::credential::Place;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/tls-off",

@@ -1,7 +1,8 @@
+use crate::evidence::administers;
 use crate::evidence::oauth::Ask;
-use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::administers;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/broad-scopes",

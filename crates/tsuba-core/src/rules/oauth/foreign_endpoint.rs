@@ -1,5 +1,6 @@
 use super::shared::{host, same_site};
-use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {

@@ -1,4 +1,5 @@
-use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/implicit-grant",

@@ -1,5 +1,6 @@
 use crate::evidence::oauth::is_insecure;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {

@@ -1,5 +1,6 @@
 use super::shared;
-use crate::judge::{Check, Circumstance, Confidence, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/no-pkce",

@@ -1,6 +1,7 @@
 use super::shared::host;
 use crate::evidence::oauth::Ask;
-use crate::judge::{Check, Circumstance, Confidence, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/open-registration",

@@ -1,5 +1,6 @@
 use super::shared::listed;
-use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/password-grant",

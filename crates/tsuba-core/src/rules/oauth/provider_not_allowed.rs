@@ -1,6 +1,7 @@
-use crate::decide::Ruling;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::policy::Ruling;
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {

@@ -1,6 +1,7 @@
 use super::shared::listed;
-use crate::judge::{Check, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/public-client-secretless",

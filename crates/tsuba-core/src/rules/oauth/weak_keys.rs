@@ -1,6 +1,7 @@
 use crate::evidence::oauth::WebKey;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/weak-keys",

@@ -1,6 +1,6 @@
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Severity, Verdict};
-use crate::text::Located;
-use crate::understand::{Remote, Scheme};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::severity::Severity;
+use crate::text::{Located, Remote, Scheme};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/weak-redirect",

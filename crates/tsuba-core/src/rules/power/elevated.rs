@@ -1,4 +1,5 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::text::Located;
 use crate::understand::launch::StepKind;
 

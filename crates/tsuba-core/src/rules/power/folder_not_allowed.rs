@@ -1,6 +1,7 @@
-use crate::decide::Ruling;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::policy::Ruling;
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/folder-not-allowed",

@@ -1,5 +1,6 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/sensitive-path",

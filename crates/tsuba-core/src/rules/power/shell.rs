@@ -1,5 +1,6 @@
-use crate::judge::{Check, Circumstance, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::understand::Asks;
 use crate::understand::launch::StepKind;
 
@@ -27,7 +28,7 @@ const WHAT: &[&str] = &["command", "commands", "code", "script", "scripts", "pro
 
 /// How plainly a name says that its server hands out a shell.
 fn says(name: &str) -> Option<Confidence> {
-    let words = crate::understand::credential::words_of(name);
+    let words = crate::text::words_of(name);
     let has = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
     if has(SHELLS) || (has(RUN) && has(WHAT)) {
         Some(Confidence::Likely)
@@ -61,7 +62,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         hit.because_if(matches!(entry.asks(), Asks::Never), Circumstance::Unasked);
     }
     for tool in &entry.unasked.tools {
-        let words = crate::understand::credential::words_of(&tool.text);
+        let words = crate::text::words_of(&tool.text);
         let runs =
             words.iter().any(|w| matches!(w.as_str(), "execute" | "exec" | "run" | "shell" | "bash" | "terminal"))
                 && words.iter().any(|w| {

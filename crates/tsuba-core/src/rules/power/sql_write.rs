@@ -1,7 +1,8 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::evidence::Power;
+use crate::judge::{Check, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::Power;
-use crate::understand::credential::words_of;
+use crate::severity::Severity;
+use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/sql-write",

@@ -1,6 +1,6 @@
-use crate::judge::{Check, Confidence, Entries, Out, Rule, Severity, Verdict};
-use crate::repair::Repair;
-use crate::understand::credential::words_of;
+use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict};
+use crate::severity::{Confidence, Severity};
+use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/unasked",

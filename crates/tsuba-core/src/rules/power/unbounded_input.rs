@@ -1,7 +1,7 @@
-use crate::evidence::{Effect, Item, Parameter, powers_of, tools};
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Severity, Verdict};
+use crate::evidence::{Effect, Item, Parameter, Power, powers_of, tools};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::Power;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/unbounded-input",

@@ -1,6 +1,7 @@
 use crate::evidence::Touched;
-use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {

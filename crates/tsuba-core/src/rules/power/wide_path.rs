@@ -1,6 +1,6 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict};
 use crate::prelude::*;
-use crate::repair::Repair;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/wide-path",

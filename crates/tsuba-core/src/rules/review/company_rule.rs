@@ -1,6 +1,7 @@
-use crate::decide::Applied;
-use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::policy::Applied;
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "review/company-rule",

@@ -1,6 +1,7 @@
-use crate::decide::Standing;
-use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::register::Standing;
+use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/expired",
     title: "an approval that is over",

@@ -1,5 +1,6 @@
-use crate::decide::Ruling;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::policy::Ruling;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/not-allowed",

@@ -1,5 +1,6 @@
 use crate::evidence::Asker;
-use crate::judge::{Check, Circumstance, Confidence, Listings, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "review/two-faced",

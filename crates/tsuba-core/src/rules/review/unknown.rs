@@ -1,5 +1,6 @@
-use crate::decide::Standing;
-use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::register::Standing;
+use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/unknown",
     title: "a server on which nobody has decided",

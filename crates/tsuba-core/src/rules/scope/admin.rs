@@ -1,7 +1,9 @@
 use super::shared;
-use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::evidence::administers;
+use crate::judge::{All, Check, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::credential::{Nature, Why, administers};
+use crate::severity::Severity;
+use crate::understand::credential::{Nature, Why};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/admin",

@@ -1,5 +1,6 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/all-features",
@@ -36,7 +37,7 @@ const ALL: &[&str] = &["all", "*", "full", "everything"];
 
 /// Does a name like `--enable-tools` or `ENABLED_TOOLSETS` speak of groups, and not of leaving some out?
 fn names_groups(name: &str) -> bool {
-    let words = crate::understand::credential::words_of(name);
+    let words = crate::text::words_of(name);
     let has = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
     has(GROUPS) && !has(&["disable", "disabled", "exclude", "excluded", "deny", "denied", "blocked", "without", "no"])
 }

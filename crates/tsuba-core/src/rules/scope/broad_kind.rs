@@ -1,5 +1,6 @@
 use super::shared;
-use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::understand::credential::{Nature, Why};
 
 pub(super) static RULE: Rule = Rule {

@@ -1,6 +1,7 @@
 use super::shared;
-use crate::judge::{All, Check, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/long-lived",

@@ -1,7 +1,8 @@
 use super::shared;
-use crate::decide::Ruling;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::policy::Ruling;
 use crate::prelude::*;
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/not-allowed",

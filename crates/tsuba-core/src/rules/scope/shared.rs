@@ -2,8 +2,9 @@
 
 use crate::evidence::Listing;
 use crate::evidence::oauth::{Grant, Told, When, covers};
-use crate::judge::{All, Confidence, Stands};
+use crate::judge::{All, Stands};
 use crate::prelude::*;
+use crate::severity::Confidence;
 use crate::text::Located;
 use crate::understand::credential::{Claims, Why};
 use crate::understand::{Entry, Handed, Study, plain_name};

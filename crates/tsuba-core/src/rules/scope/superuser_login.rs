@@ -1,6 +1,7 @@
-use crate::judge::{Check, Circumstance, Confidence, Entries, Out, Rule, Severity, Verdict};
+use crate::evidence::Power;
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
-use crate::understand::Power;
+use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/superuser-login",

@@ -1,7 +1,8 @@
 use super::shared;
 use crate::evidence::oauth::When;
-use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use jiff::tz::TimeZone;
 
 pub(super) static RULE: Rule = Rule {

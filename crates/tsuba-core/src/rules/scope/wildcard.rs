@@ -1,4 +1,5 @@
-use crate::judge::{Check, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {

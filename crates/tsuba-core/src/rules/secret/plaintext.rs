@@ -1,10 +1,9 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Prompt, Repair, Rule, Stands, Verdict};
 use crate::prelude::*;
-use crate::repair::{Prompt, Repair};
-use crate::understand::SetupKind;
+use crate::severity::Severity;
 use crate::understand::credential::{Place, Why};
-use crate::understand::{Handed, Study};
+use crate::understand::{Handed, SetupKind, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/plaintext",
@@ -102,7 +101,7 @@ fn mended(form: Form, handed: &Handed) -> Repair {
     let name = variable(handed);
     match form {
         Form::Prompt => {
-            let words = crate::understand::credential::words_of(&name);
+            let words = crate::text::words_of(&name);
             Repair::Prompt(Prompt { id: words.join("-"), description: words.join(" ") })
         }
         Form::EnvInDollar => Repair::Write(format!("${{env:{name}}}")),
@@ -129,7 +128,7 @@ fn place(handed: &Handed) -> String {
 
 /// A variable's name for the reference that replaces the secret.
 fn variable(handed: &Handed) -> String {
-    let words: Vec<String> = crate::understand::credential::words_of(&handed.name);
+    let words: Vec<String> = crate::text::words_of(&handed.name);
     let name = words.join("_").to_uppercase();
     match handed.place {
         Place::ConnectionString if name.is_empty() => "DB_PASSWORD".to_owned(),

@@ -1,4 +1,5 @@
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::severity::Severity;
 use crate::understand::SetupKind;
 use crate::understand::credential::Why;
 

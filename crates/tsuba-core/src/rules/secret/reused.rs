@@ -1,6 +1,7 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::understand::{Handed, Study};
 
 pub(super) static RULE: Rule = Rule {

@@ -1,7 +1,7 @@
 //! What the rules of this family share.
 
-use crate::judge::Confidence;
 use crate::prelude::*;
+use crate::severity::Confidence;
 use crate::understand::Handed;
 use crate::understand::credential::{NameSays, Why};
 

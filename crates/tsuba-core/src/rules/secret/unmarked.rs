@@ -1,4 +1,5 @@
-use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/unmarked",

@@ -1,5 +1,6 @@
-use crate::judge::{All, Check, Confidence, Out, Rule, Severity, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::understand::launch::Source;
 
 pub(super) static RULE: Rule = Rule {

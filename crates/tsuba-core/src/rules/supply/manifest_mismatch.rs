@@ -1,5 +1,6 @@
-use crate::judge::{All, Check, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::text::Located;
 use crate::understand::{Manifest, Published};
 

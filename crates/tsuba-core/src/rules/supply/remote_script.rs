@@ -1,4 +1,5 @@
-use crate::judge::{Check, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::understand::SetupKind;
 use crate::understand::launch::StepKind;
 

@@ -1,7 +1,7 @@
 //! What the rules of this family share.
 
+use crate::judge::Repair;
 use crate::prelude::*;
-use crate::repair::Repair;
 use crate::understand::Entry;
 use crate::understand::launch::{Container, Package, Source};
 

@@ -1,6 +1,7 @@
 use super::shared;
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::understand::launch::{Pin, Source};
 
 pub(super) static RULE: Rule = Rule {

@@ -1,5 +1,6 @@
-use crate::judge::{Check, Listings, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Listings, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use jiff::civil::Date;
 
 pub(super) static RULE: Rule = Rule {

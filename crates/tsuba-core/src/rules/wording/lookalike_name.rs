@@ -1,6 +1,7 @@
 use crate::evidence::{Item, tools};
-use crate::judge::{All, Check, Circumstance, Confidence, Out, Rule, Severity, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
 use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
 use crate::text::is_unseen;
 use unicode_script::{Script, UnicodeScript as _};
 

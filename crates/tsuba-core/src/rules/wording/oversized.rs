@@ -1,5 +1,6 @@
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::text::boundary;
 
 pub(super) static RULE: Rule = Rule {

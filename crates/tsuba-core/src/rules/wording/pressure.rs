@@ -1,5 +1,6 @@
 use super::shared::tell;
-use crate::judge::{Check, Listings, Out, Rule, Severity, Verdict};
+use crate::judge::{Check, Listings, Out, Rule, Verdict};
+use crate::severity::Severity;
 use crate::wording::Class;
 
 pub(super) static RULE: Rule = Rule {

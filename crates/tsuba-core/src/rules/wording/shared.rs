@@ -1,12 +1,13 @@
 //! What the rules of this family share: telling a remark of the reading.
 
-use crate::judge::{Circumstance, Confidence, Listings, Out};
+use crate::judge::{Circumstance, Listings, Out};
 use crate::prelude::*;
+use crate::severity::Confidence;
 use crate::wording::{Class, Remark, Strength};
 
 /// Tells every remark of one class.
 pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
-    for remark in listings.listing.remarks.iter().filter(|remark| remark.class == class) {
+    for remark in listings.remarks.iter().filter(|remark| remark.class == class) {
         let Some(passage) = listings.listing.passages.get(remark.passage) else { continue };
         let at = passage.at.part(listings.source(), remark.range.clone());
         let seen_elsewhere = matches!(class, Class::HiddenText | Class::Encoded);

@@ -9,7 +9,6 @@ mod matching;
 mod name;
 mod pairs;
 mod reference;
-mod scope;
 mod shape;
 mod suspects;
 mod token;
@@ -19,15 +18,15 @@ mod words;
 
 pub use formats::{Format, Nature};
 pub use name::NameSays;
-pub(crate) use name::{name_says, words_of};
+pub(crate) use name::name_says;
 pub(crate) use reference::{default_of, is_store_address, references};
-pub(crate) use scope::{Access, Scope, administers, singular};
 pub(crate) use suspects::suspects;
 pub use suspects::tokens;
 pub use token::Claims;
 pub use vocabulary::{OwnFormat, Vocabulary};
 
 use crate::prelude::*;
+use crate::text::words_of;
 use core::ops::Range;
 use matching::{base62_crc32, first_match, first_telling};
 use vocabulary::has_words;

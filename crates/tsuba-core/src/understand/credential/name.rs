@@ -1,6 +1,7 @@
 //! What a name says about its value.
 
 use crate::prelude::*;
+use crate::text::words_of;
 
 /// How strongly a name says that its value is a secret.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -17,30 +18,6 @@ pub enum NameSays {
     Secret,
     /// The value is a password that a person may have chosen.
     Password,
-}
-
-/// Splits a name into lower-case words: at punctuation, at changes of case, before and after digits.
-pub(crate) fn words_of(name: &str) -> Vec<String> {
-    let mut words: Vec<String> = Vec::new();
-    let mut current = String::new();
-    let chars: Vec<char> = name.chars().collect();
-    for (at, c) in chars.iter().copied().enumerate() {
-        let previous = at.checked_sub(1).and_then(|i| chars.get(i)).copied();
-        let next = chars.get(at + 1).copied();
-        let boundary = previous.is_some_and(|p| {
-            (p.is_lowercase() && c.is_uppercase())
-                || (p.is_uppercase() && c.is_uppercase() && next.is_some_and(char::is_lowercase))
-                || (p.is_ascii_digit() != c.is_ascii_digit())
-        });
-        if boundary || !c.is_alphanumeric() {
-            words.extend((!current.is_empty()).then(|| core::mem::take(&mut current)));
-        }
-        if c.is_alphanumeric() {
-            current.extend(c.to_lowercase());
-        }
-    }
-    words.extend((!current.is_empty()).then_some(current));
-    words
 }
 
 const PASSWORD: &[&str] =
@@ -428,19 +405,6 @@ pub(super) fn telling() -> impl Iterator<Item = &'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn names_are_split_as_people_read_them() {
-        for (name, want) in [
-            ("GITHUB_TOKEN", "github token"),
-            ("apiKey", "api key"),
-            ("X-API-Key", "x api key"),
-            ("HTTPProxyURL", "http proxy url"),
-            ("--db.password2", "db password 2"),
-        ] {
-            assert_eq!(words_of(name).join(" "), want);
-        }
-    }
 
     #[test]
     fn names_say_what_their_value_is() {

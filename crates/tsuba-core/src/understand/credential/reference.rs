@@ -318,7 +318,7 @@ const LOGIN_WORDS: &[&str] = &[
 
 /// Does a part of a login only name itself (`user`, `my_password`, `YOUR_USER`)?
 pub(super) fn names_itself(text: &str) -> bool {
-    let words = super::name::words_of(text);
+    let words = crate::text::words_of(text);
     !words.is_empty()
         && words.iter().all(|w| {
             let bare = OWNING.iter().find_map(|own| w.strip_prefix(own)).unwrap_or(w);
@@ -341,7 +341,7 @@ pub(super) fn is_placeholder(value: &str, words: &Words) -> bool {
     if has_filler_run(value) || is_sequence(value) {
         return true;
     }
-    let parts = super::name::words_of(value);
+    let parts = crate::text::words_of(value);
     let lower: Vec<&str> =
         parts.iter().map(String::as_str).filter(|w| !w.chars().all(|c| c.is_ascii_digit())).collect();
     let fill_in = |word: &&str| FILL_IN.contains(word);

@@ -2,13 +2,13 @@
 //! whether it is a finding is decided elsewhere, by its place.
 
 use super::matching::first_telling;
-use super::name::{NameSays, name_says, words_of};
+use super::name::{NameSays, name_says};
 use super::shape::is_plain_setting;
 use super::vocabulary::Vocabulary;
 use crate::prelude::*;
-use base64::Engine as _;
-use base64::alphabet;
+use crate::text::words_of;
 use base64::engine::{DecodePaddingMode, GeneralPurpose, GeneralPurposeConfig};
+use base64::{Engine as _, alphabet};
 use core::ops::Range;
 
 /// Every suspicious place of a text, of each kind in order; they may overlap.

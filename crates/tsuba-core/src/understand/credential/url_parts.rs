@@ -1,9 +1,9 @@
 //! Credentials inside addresses and connection strings.
 
-use super::super::remote::is_server_address;
 use super::name::NameSays;
 use super::{Kind, Lexicon, Part, Place, Why, name_says, part, reference, shape};
 use crate::prelude::*;
+use crate::text::is_server_address;
 
 /// Collects the credentials in every address and connection string of `value`. With `paths`, a generated segment of a path is
 /// one: the address of a hosted server is often the key to it, while the address of a document names the document.

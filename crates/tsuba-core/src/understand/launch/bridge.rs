@@ -1,11 +1,10 @@
 //! Bridges: a server's own arguments that hold another command line, or an address to turn into a local server.
 //! They are known by their shape, not by a list of products.
 
-use super::super::remote::is_server_address;
 use super::wrappers::is_starter;
 use super::{Step, StepKind, program_name};
 use crate::prelude::*;
-use crate::text::Located;
+use crate::text::{Located, is_server_address};
 
 /// What a bridge wraps.
 pub(super) enum Nested {

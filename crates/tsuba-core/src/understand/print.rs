@@ -1,9 +1,9 @@
 //! Fingerprints of what is approved: the launch of an entry, and everything that a model reads of its server.
 
+use super::Entry;
 use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::text::{Located, strong_fingerprint};
-use crate::understand::Entry;
 
 /// Fingerprints of what a server lists, by item.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -1,11 +1,10 @@
 //! What is known beside the documents that are judged: versions that a lockfile or a package cache of the same project names, digests of
 //! images that other setups name. Nothing of it is guessed: where two are named, neither is known.
 
-use crate::decide::registry_name;
+use super::launch::{Container, Package, Source};
+use super::{Study, registry_name};
 use crate::prelude::*;
 use crate::read::{Input, Node, read};
-use crate::understand::Study;
-use crate::understand::launch::{Container, Package, Source};
 
 /// It.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

@@ -3,8 +3,8 @@
 
 use super::Line;
 use super::facts::EntryFacts;
-use crate::judge::Severity;
 use crate::prelude::*;
+use crate::severity::Severity;
 use cel::common::ast::{CallExpr, EntryExpr, Expr, IdedExpr};
 use cel::{Context, Env, ExecutionError, Program, Value};
 use core::fmt;
@@ -35,7 +35,7 @@ pub struct OwnRule {
     pub severity: Severity,
     pub(super) paths: Vec<GlobMatcher>,
     pub(super) when: Expression,
-    pub(super) line: Line,
+    pub(crate) line: Line,
 }
 
 impl fmt::Debug for OwnRule {

@@ -1,9 +1,9 @@
 //! Reading the table of a decision: every mistake in it is told with its line.
 
 use super::{Decision, Kind, RegisterError, Scope};
-use crate::decide::Prints;
 use crate::prelude::*;
 use crate::read::{Document, Node};
+use crate::understand::Prints;
 use jiff::civil::Date;
 
 /// What a decision may hold.

@@ -4,17 +4,22 @@
 
 mod canonical;
 mod reading;
+mod signed;
 mod signing;
+mod standing;
 mod writing;
 
-use crate::decide::Prints;
 use crate::prelude::*;
 use crate::read::{Input, Node, Notation, Reason, Unreadable, read};
 use crate::text::strong_fingerprint;
+use crate::understand::Prints;
 use core::fmt;
 use jiff::civil::Date;
 use reading::Reading;
+pub use signed::{MAX_REMEMBERED, Memory, NAMESPACE, NotSigned, Signers, SignersError, Stale};
 pub use signing::Signing;
+pub use standing::Standing;
+pub(crate) use standing::{approved_versions, standings};
 use writing::{above_remarks, written};
 
 /// The name of the format.

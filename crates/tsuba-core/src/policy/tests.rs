@@ -5,6 +5,10 @@ use crate::read::{Facts, Input};
 use crate::understand::credential::Lexicon;
 use crate::understand::{Outcome, study};
 
+fn read(text: &str) -> Result<Policy, Vec<PolicyError>> {
+    Policy::read(text, &crate::rules::names())
+}
+
 fn said(ruling: Ruling<'_>) -> &'static str {
     match ruling {
         Ruling::Unsaid => "unsaid",
@@ -16,7 +20,7 @@ fn said(ruling: Ruling<'_>) -> &'static str {
 
 #[test]
 fn what_is_allowed_and_refused() {
-    let policy = Policy::read(
+    let policy = read(
         r#"gate = "medium"
 [allow]
 packages = ["npm:@saltmarsh/*", "pypi:saltmarsh-*@>=1.2,<2", "image:saltmarsh/*"]
@@ -49,7 +53,7 @@ sources = ["url"]
 
 #[test]
 fn severities_are_set_by_rule_and_path() {
-    let policy = Policy::read(
+    let policy = read(
         r#"[[severity]]
 rule = "supply/*"
 severity = "low"
@@ -106,17 +110,17 @@ fn every_mistake_is_told_with_its_place() {
             "map is not offered",
         ),
     ] {
-        let errors = Policy::read(text).unwrap_err();
+        let errors = read(text).unwrap_err();
         let [error] = errors.as_slice() else { panic!("{errors:?}") };
         assert_eq!((error.line, error.column), place, "{text}: {error}");
         assert!(error.why.contains(why), "{text}: {error}");
     }
-    assert_eq!(Policy::read("gate = \"x\"\n[refuse]\nsources = [1]").unwrap_err().len(), 2);
+    assert_eq!(read("gate = \"x\"\n[refuse]\nsources = [1]").unwrap_err().len(), 2);
 }
 
 #[test]
 fn what_is_required_weighs_at_least_high() {
-    let policy = Policy::read("[require]\npin = \"exact\"\ntls = true\ntoken_days = 30\n").unwrap();
+    let policy = read("[require]\npin = \"exact\"\ntls = true\ntoken_days = 30\n").unwrap();
     for (rule, own, want) in [
         ("supply/unpinned", Severity::Medium, Severity::High),
         ("supply/unpinned", Severity::Critical, Severity::Critical),
@@ -130,14 +134,14 @@ fn what_is_required_weighs_at_least_high() {
         assert_eq!(policy.severity(rule, "a.json", own).severity, want, "{rule} {own}");
     }
     assert_eq!(policy.token_days(), Some(30));
-    let digest = Policy::read("[require]\npin = \"digest\"").unwrap();
+    let digest = read("[require]\npin = \"digest\"").unwrap();
     assert_eq!(digest.severity("supply/no-digest", "a.json", Severity::Low).severity, Severity::High);
 }
 
 #[test]
 fn the_company_knows_its_own_words_and_tokens() {
     let policy = "[words]\nsecret_names = [\"moorage\"]\npublic_names = [\"berth_key\"]\nplaceholders = [\"ask-the-harbour\"]\n[[token]]\nname = \"a harbour key\"\nform = 'hbk_[A-Za-z0-9]{16}'\n[[token]]\nname = \"a berth sign\"\nform = 'sign_[A-Za-z0-9]{16}'\npublic = true\n";
-    let vocabulary = Policy::read(policy).unwrap().vocabulary;
+    let vocabulary = read(policy).unwrap().vocabulary;
     let (own, plain) = (Lexicon::with(vocabulary), Lexicon::default());
     let kinds = |lexicon: &Lexicon, name: &str, value: &str| -> Vec<&'static str> {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ "command": "t", "env": {{ "{name}": "{value}" }} }} }} }}"#);
@@ -173,7 +177,7 @@ fn loops_of_an_expression_are_bounded() {
         ("entry.launch.args.exists(a, a == 'b')", Applied::Silent),
     ] {
         let policy = format!("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = \"{when}\"");
-        let policy = Policy::read(&policy).unwrap();
+        let policy = read(&policy).unwrap();
         let applied = policy.own_rules(&[], (&study, &study.entries[0]), None);
         match (&applied[0].1, &want) {
             (Applied::Failed(why), Applied::Failed(_)) => assert!(why.contains("rounds"), "{why}"),
@@ -184,9 +188,9 @@ fn loops_of_an_expression_are_bounded() {
 
 #[test]
 fn the_example_of_the_documents_is_a_policy() {
-    let text = include_str!("../../../../../docs/policy.md");
+    let text = include_str!("../../../../docs/policy.md");
     let example = text.split("```toml\n").nth(1).and_then(|rest| rest.split("```").next()).unwrap();
-    let policy = Policy::read(example).unwrap_or_else(|errors| panic!("{errors:?}"));
+    let policy = read(example).unwrap_or_else(|errors| panic!("{errors:?}"));
     // Every table and key that there is stands in it.
     for key in Policy::KEYS {
         assert!(example.contains(&format!("{key} =")) || example.contains(&format!("[{key}]")), "{key}");

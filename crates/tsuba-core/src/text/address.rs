@@ -1,7 +1,7 @@
 //! Remote targets: addresses taken apart.
 
+use super::Located;
 use crate::prelude::*;
-use crate::text::Located;
 use core::net::IpAddr;
 
 /// The scheme of an address, as far as it matters.

@@ -2,8 +2,8 @@
 //! grammar of their own; what is read here is what issuers have in common: `tides.read`, `write:crew`, `Mail.ReadWrite`, an address
 //! whose last part says it.
 
-use super::words_of;
 use crate::prelude::*;
+use crate::text::{singular, words_of};
 
 /// How far a scope reaches.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -165,21 +165,6 @@ pub(crate) fn administers(scope: &str) -> bool {
     role || (names(&["admin", "administrator", "superuser"]) && !names(&["read", "view", "readonly"]))
 }
 
-/// A word in the singular, as far as its letters tell: `tides`, `berths`, `entries`, `boxes`.
-pub(crate) fn singular(word: &str) -> String {
-    let long = word.len() > 3;
-    if let Some(stem) = word.strip_suffix("ies").filter(|_| long) {
-        return format!("{stem}y");
-    }
-    for end in ["sses", "xes", "ches", "shes"] {
-        if word.ends_with(end) {
-            return word.strip_suffix("es").unwrap_or(word).to_owned();
-        }
-    }
-    let plural = long && word.ends_with('s') && !["ss", "us", "is"].iter().any(|end| word.ends_with(end));
-    if plural { word.strip_suffix('s').unwrap_or(word).to_owned() } else { word.to_owned() }
-}
-
 #[cfg(test)]
 mod tests {
     use super::Access::*;
@@ -225,22 +210,6 @@ mod tests {
             "https://id.saltmarsh-line.example/auth/userinfo.email",
         ] {
             assert_eq!(Scope::read(login), None, "{login}");
-        }
-    }
-
-    #[test]
-    fn words_are_compared_in_the_singular() {
-        for (word, want) in [
-            ("tides", "tide"),
-            ("entries", "entry"),
-            ("boxes", "box"),
-            ("classes", "class"),
-            ("status", "status"),
-            ("address", "address"),
-            ("gas", "gas"),
-            ("crew", "crew"),
-        ] {
-            assert_eq!(singular(word), want, "{word}");
         }
     }
 }

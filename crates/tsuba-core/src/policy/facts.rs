@@ -1,12 +1,11 @@
 //! What an expression of a policy can see of an entry: the fields of the report's entry by their names there, and what is known of its
 //! server. Every field is always there: what does not apply is empty, so that nobody has to ask first.
 
-use crate::decide::Standing;
 use crate::evidence::{Item, Listing, Passage};
-use crate::judge::listing_of;
 use crate::prelude::*;
+use crate::register::Standing;
 use crate::understand::launch::ToldLaunch;
-use crate::understand::{Entry, Study};
+use crate::understand::{Entry, Study, listing_of};
 use serde::Serialize;
 
 /// An entry, as an expression sees it.

@@ -1,7 +1,7 @@
 //! What was seen of signed registers: the highest serial number of each, so that an older one, well signed in its time, does not come back.
 
-use crate::decide::{Register, Signing};
 use crate::prelude::*;
+use crate::register::{Register, Signing};
 use crate::text::strong_fingerprint;
 use core::fmt;
 use jiff::civil::Date;
@@ -163,7 +163,7 @@ impl Memory {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::decide::{Decision, Kind, Scope};
+    use crate::register::{Decision, Kind, Scope};
     use jiff::civil::date;
 
     const TODAY: Date = date(2026, 11, 28);

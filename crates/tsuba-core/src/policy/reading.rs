@@ -4,12 +4,12 @@ use super::folders::Folders;
 use super::lists::{List, Lists, PackagePattern, Versions};
 use super::own::Expression;
 use super::{Line, OwnRule, Pinned, Policy, PolicyError, Require, Weighed};
-use crate::decide::registry_name;
-use crate::judge::Severity;
 use crate::prelude::*;
 use crate::read::{Document, Input, Node, read};
-use crate::text::{Position, Span};
-use crate::understand::credential::{OwnFormat, Vocabulary, words_of};
+use crate::severity::Severity;
+use crate::text::{Position, Span, words_of};
+use crate::understand::credential::{OwnFormat, Vocabulary};
+use crate::understand::registry_name;
 use globset::{Glob, GlobMatcher};
 
 /// The sources of packages.
@@ -23,15 +23,15 @@ impl Policy {
     /// The tables and keys of a policy; what else a configuration holds is none of its business.
     pub const KEYS: &[&str] = &["gate", "severity", "allow", "refuse", "folders", "require", "rule", "token", "words"];
 
-    /// Reads the policy from the text of a configuration.
+    /// Reads the policy from the text of a configuration; `rules` are the rules there are, by their names.
     ///
     /// # Errors
     /// Every mistake in it, with its place. A text that is no TOML is told by whoever reads the rest of it.
-    pub fn read(text: &str) -> Result<Self, Vec<PolicyError>> {
+    pub fn read(text: &str, rules: &[&str]) -> Result<Self, Vec<PolicyError>> {
         let input = Input { path: "tsuba.toml".into(), bytes: text.into(), ..Input::default() };
         let Ok(document) = read(input) else { return Ok(Self::default()) };
         let Some(root) = document.roots.first() else { return Ok(Self::default()) };
-        let mut reading = Reading { document: &document, errors: Vec::new() };
+        let mut reading = Reading { document: &document, known: rules, errors: Vec::new() };
         let policy = reading.policy(root);
         if reading.errors.is_empty() { Ok(policy) } else { Err(reading.errors) }
     }
@@ -39,6 +39,7 @@ impl Policy {
 
 struct Reading<'d> {
     document: &'d Document,
+    known: &'d [&'d str],
     errors: Vec<PolicyError>,
 }
 
@@ -144,7 +145,7 @@ impl Reading<'_> {
             return None;
         };
         let rules = self.glob(rule);
-        let meant = rules.as_ref().is_some_and(|glob| crate::rules::all().iter().any(|rule| glob.is_match(rule.id)));
+        let meant = rules.as_ref().is_some_and(|glob| self.known.iter().any(|rule| glob.is_match(rule)));
         if rules.is_some() && !meant {
             self.wrong(rule.span, "no rule is called so; `tsuba explain` lists them");
         }

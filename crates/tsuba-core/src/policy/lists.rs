@@ -1,8 +1,8 @@
 //! What is allowed, or refused: packages with versions, sources, hosts, scopes and identity providers.
 
 use super::{Line, Ruling};
-use crate::decide::registry_name;
 use crate::prelude::*;
+use crate::understand::registry_name;
 use globset::GlobMatcher;
 
 /// What is allowed, or refused; a list that is not there says nothing.

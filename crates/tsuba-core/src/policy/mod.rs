@@ -4,17 +4,16 @@
 mod facts;
 mod folders;
 mod lists;
+mod origins;
 mod own;
 mod reading;
-mod told;
 
 pub use own::{Applied, OwnRule};
-pub use told::Told;
 
-use crate::judge::{Severity, listing_of};
 use crate::prelude::*;
+use crate::severity::Severity;
 use crate::understand::credential::Vocabulary;
-use crate::understand::{Entry, Study};
+use crate::understand::{Entry, Study, listing_of};
 use core::fmt;
 use facts::EntryFacts;
 use folders::Folders;
@@ -191,7 +190,7 @@ impl Policy {
         &'p self,
         studies: &[Study],
         (study, entry): (&Study, &Entry),
-        standing: Option<&crate::decide::Standing>,
+        standing: Option<&crate::register::Standing>,
     ) -> Vec<(&'p OwnRule, Applied)> {
         let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(&study.document.path)).collect();
         if rules.is_empty() {

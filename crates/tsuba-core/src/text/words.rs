@@ -1,0 +1,76 @@
+//! Words of names: a name taken apart as people read it.
+
+use crate::prelude::*;
+
+/// Splits a name into lower-case words: at punctuation, at changes of case, before and after digits.
+pub(crate) fn words_of(name: &str) -> Vec<String> {
+    let mut words: Vec<String> = Vec::new();
+    let mut current = String::new();
+    let chars: Vec<char> = name.chars().collect();
+    for (at, c) in chars.iter().copied().enumerate() {
+        let previous = at.checked_sub(1).and_then(|i| chars.get(i)).copied();
+        let next = chars.get(at + 1).copied();
+        let boundary = previous.is_some_and(|p| {
+            (p.is_lowercase() && c.is_uppercase())
+                || (p.is_uppercase() && c.is_uppercase() && next.is_some_and(char::is_lowercase))
+                || (p.is_ascii_digit() != c.is_ascii_digit())
+        });
+        if boundary || !c.is_alphanumeric() {
+            words.extend((!current.is_empty()).then(|| core::mem::take(&mut current)));
+        }
+        if c.is_alphanumeric() {
+            current.extend(c.to_lowercase());
+        }
+    }
+    words.extend((!current.is_empty()).then_some(current));
+    words
+}
+
+/// A word in the singular, as far as its letters tell: `tides`, `berths`, `entries`, `boxes`.
+pub(crate) fn singular(word: &str) -> String {
+    let long = word.len() > 3;
+    if let Some(stem) = word.strip_suffix("ies").filter(|_| long) {
+        return format!("{stem}y");
+    }
+    for end in ["sses", "xes", "ches", "shes"] {
+        if word.ends_with(end) {
+            return word.strip_suffix("es").unwrap_or(word).to_owned();
+        }
+    }
+    let plural = long && word.ends_with('s') && !["ss", "us", "is"].iter().any(|end| word.ends_with(end));
+    if plural { word.strip_suffix('s').unwrap_or(word).to_owned() } else { word.to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_split_as_people_read_them() {
+        for (name, want) in [
+            ("GITHUB_TOKEN", "github token"),
+            ("apiKey", "api key"),
+            ("X-API-Key", "x api key"),
+            ("HTTPProxyURL", "http proxy url"),
+            ("--db.password2", "db password 2"),
+        ] {
+            assert_eq!(words_of(name).join(" "), want);
+        }
+    }
+
+    #[test]
+    fn words_are_compared_in_the_singular() {
+        for (word, want) in [
+            ("tides", "tide"),
+            ("entries", "entry"),
+            ("boxes", "box"),
+            ("classes", "class"),
+            ("status", "status"),
+            ("address", "address"),
+            ("gas", "gas"),
+            ("crew", "crew"),
+        ] {
+            assert_eq!(singular(word), want, "{word}");
+        }
+    }
+}

@@ -1,0 +1,190 @@
+//! Building an entry from what its setup says.
+
+use super::credential::Lexicon;
+use super::deploy::{Made, speaks_of_servers};
+use super::entry::{Entry, Reach, Transport};
+use super::launch::{Container, Plan, Step, StepKind, program_name, unwrap};
+use super::setup::Server;
+use super::unasked::{Unasked, unasked};
+use super::{handed, reach, variables};
+use crate::evidence::Listing;
+use crate::prelude::*;
+use crate::read::{Document, Node, Value};
+use crate::text::{Located, Pointer, Remote, normal};
+
+const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
+const COMMANDS: &[&str] = &["command", "cmd"];
+
+/// Understands a server that is put together from several places.
+pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> Entry {
+    let server =
+        Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, around: &made.node };
+    let mut entry = understand(document, &server, lexicon);
+    let starts = entry.command.iter().map(|word| program_name(&word.text)).collect::<BTreeSet<_>>();
+    // Scripts that are fetched while it is built run with whatever they bring, and servers that are installed then are what is started later.
+    for line in &made.lines {
+        let word = |text: &str| line.with_text(text);
+        let plan = unwrap(&document.text, &[word("sh"), word("-c"), line.clone()]);
+        let told = plan.steps.into_iter().filter(|step| match &step.kind {
+            StepKind::RemoteScript(_) => true,
+            StepKind::Package(package) => {
+                let program = package.name.rsplit('/').next().unwrap_or(&package.name);
+                speaks_of_servers(&package.name) || starts.contains(&program.to_ascii_lowercase())
+            }
+            StepKind::Wrapper
+            | StepKind::Container(_)
+            | StepKind::Script(_)
+            | StepKind::Inline(_)
+            | StepKind::Program => false,
+        });
+        if let Some(own) = &mut entry.plan {
+            own.steps.splice(0..0, told.map(|step| Step { aside: true, ..step }));
+        }
+    }
+    for image in &made.images {
+        let taken = Step { aside: true, ..Step::new(image, StepKind::Container(Container::of_image(image))) };
+        if let Some(own) = &mut entry.plan {
+            own.steps.insert(0, taken);
+        }
+    }
+    entry
+}
+
+/// Understands one server of a document.
+pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lexicon) -> Entry {
+    let node = server.node;
+    let source = document.text.as_str();
+    let words = command_line(source, node, &server.pointer);
+    let plan = (!words.is_empty()).then(|| unwrap(source, &words));
+    let url = node.first(ADDRESSES).and_then(|(key, value)| value.located(server.pointer.key(key)));
+    let target = plan.as_ref().and_then(|plan| plan.targets.first());
+    let remote = url.as_ref().or(target).map(Remote::parse);
+    let mut variables = variables::variables(node, &server.pointer);
+    if let Some(plan) = &plan {
+        variables.extend(variables::of_plan(plan));
+    }
+    let env_files = env_files(node, &server.pointer, plan.as_ref());
+    let mut entry = Entry {
+        name: server.name.clone(),
+        pointer: server.pointer.clone(),
+        span: node.span,
+        transport: transport(node, plan.is_some(), url.as_ref()),
+        command: words,
+        plan,
+        remote,
+        variables,
+        settings: variables::settings(node, &server.pointer),
+        handed: Vec::new(),
+        unasked: unasked(node, server),
+        disabled: is_disabled(node),
+        cwd: node
+            .first(&["cwd", "workingDirectory", "working_directory"])
+            .and_then(|(key, n)| n.located(server.pointer.key(key))),
+        env_files,
+        reach: Reach::default(),
+        listing: None,
+        listed: None,
+        known_version: None,
+        known_digest: None,
+        known_https: None,
+    };
+    entry.handed = handed::of_entry(document, node, &entry, lexicon);
+    entry.reach = reach::of(&entry);
+    entry
+}
+
+/// The entry that stands for a listing: a server of which no more is known than what it says itself.
+pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
+    Entry {
+        name: listing.server.clone(),
+        pointer: listing.pointer.clone(),
+        span: listing.span,
+        transport: Transport::Unknown,
+        command: Vec::new(),
+        plan: None,
+        remote: None,
+        variables: Vec::new(),
+        settings: Vec::new(),
+        handed: Vec::new(),
+        unasked: Unasked::default(),
+        disabled: false,
+        cwd: None,
+        env_files: Vec::new(),
+        reach: Reach { powers: crate::evidence::powers(listing), ..Reach::default() },
+        listing: Some(index),
+        listed: None,
+        known_version: None,
+        known_digest: None,
+        known_https: None,
+    }
+}
+
+/// The command and its arguments with their places: `command` as text, list, or `{path, args}`.
+fn command_line(source: &str, node: &Node, pointer: &Pointer) -> Vec<Located> {
+    let Some((key, command)) = node.first(COMMANDS) else { return Vec::new() };
+    let at = pointer.key(key);
+    let mut words: Vec<Located> = match &command.value {
+        Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
+        Value::Map(_) => {
+            let mut words: Vec<Located> =
+                command.get("path").and_then(|p| p.located(at.key("path"))).into_iter().collect();
+            words.extend(items(source, command, "args", &at));
+            words
+        }
+        Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => command.located(at).into_iter().collect(),
+    };
+    if words.first().is_none_or(|program| program.text.trim().is_empty()) {
+        return Vec::new();
+    }
+    words.extend(items(source, node, "args", pointer));
+    words
+}
+
+fn items(source: &str, node: &Node, key: &str, pointer: &Pointer) -> Vec<Located> {
+    let at = pointer.key(key);
+    let Some(list) = node.get(key) else { return Vec::new() };
+    match &list.value {
+        Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
+        // Arguments in one text: the clients that take them so split them at white space.
+        _ => list.located(at).iter().flat_map(|text| split(source, text)).collect(),
+    }
+}
+
+fn split(source: &str, text: &Located) -> Vec<Located> {
+    let mut from = 0;
+    text.text
+        .split_whitespace()
+        .filter_map(|word| {
+            let at = from + text.text.get(from..)?.find(word)?;
+            from = at + word.len();
+            Some(text.part(source, at..from))
+        })
+        .collect()
+}
+
+fn transport(node: &Node, starts: bool, url: Option<&Located>) -> Transport {
+    let said = node.first(&["type", "transport", "transportType"]).and_then(|(_, t)| t.text()).map(normal);
+    match said.as_deref() {
+        Some("stdio" | "local") => Transport::Stdio,
+        Some("sse") => Transport::Sse,
+        Some("http" | "streamablehttp" | "streamable") => Transport::Http,
+        _ if starts => Transport::Stdio,
+        _ => match url {
+            Some(url) if url.text.trim_end_matches('/').ends_with("/sse") => Transport::Sse,
+            Some(_) => Transport::Http,
+            None => Transport::Unknown,
+        },
+    }
+}
+
+fn is_disabled(node: &Node) -> bool {
+    node.get("disabled").and_then(Node::truth) == Some(true)
+        || node.first(&["enabled", "active", "isActive"]).and_then(|(_, n)| n.truth()) == Some(false)
+}
+
+fn env_files(node: &Node, pointer: &Pointer, plan: Option<&Plan>) -> Vec<Located> {
+    let mut out: Vec<Located> =
+        node.first(&["envFile", "env_file"]).and_then(|(key, n)| n.located(pointer.key(key))).into_iter().collect();
+    out.extend(plan.iter().flat_map(|plan| plan.env_files.iter().cloned()));
+    out
+}

@@ -1,0 +1,70 @@
+//! A document as far as it is understood.
+
+use super::{Beside, Entry, Handed, Manifest, SetupKind};
+use crate::evidence::Listing;
+use crate::evidence::oauth::Papers;
+use crate::prelude::*;
+use crate::read::Document;
+use crate::text::{Located, Pointer, Span};
+use crate::wording::Remark;
+
+/// A document that configures tool servers, or lies beside one, as far as it is understood.
+#[derive(Clone, Debug)]
+pub struct Study {
+    /// The document.
+    pub document: Document,
+    /// What kind of setup it is.
+    pub kind: SetupKind,
+    /// Its entries, in the order written.
+    pub entries: Vec<Entry>,
+    /// Values handed over by the document that belong to no entry (a dotenv file's lines, an input's default).
+    pub handed: Vec<Handed>,
+    /// Keys that occur twice in one mapping of a setup: the earlier place, which does not count.
+    pub duplicates: Vec<Located>,
+    /// Switches that import or enable servers of other programs or of the project without asking.
+    pub imports: Vec<Located>,
+    /// What servers list in it.
+    pub listings: Vec<Listing>,
+    /// What is thought of the words of each listing.
+    pub remarks: Vec<Vec<Remark>>,
+    /// What it holds about how to log in.
+    pub papers: Papers,
+    /// What it publishes.
+    pub manifest: Option<Manifest>,
+    /// What it says of the way to servers.
+    pub beside: Beside,
+    /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.
+    pub given_to: BTreeSet<String>,
+}
+
+impl Study {
+    /// The listing that an entry stands for.
+    pub fn listing_of(&self, entry: &Entry) -> Option<&Listing> {
+        self.listings.get(entry.listing?)
+    }
+
+    /// What is thought of the words of that listing.
+    pub fn remarks_of(&self, entry: &Entry) -> &[Remark] {
+        entry.listing.and_then(|listing| self.remarks.get(listing)).map(Vec::as_slice).unwrap_or_default()
+    }
+
+    /// The whole document as a place: its first line.
+    pub fn start(&self) -> Located {
+        let end = self.document.text.find('\n').unwrap_or(self.document.text.len());
+        Located { text: String::new(), span: Span::new(0, end), pointer: Pointer::root() }
+    }
+
+    /// Every value handed over: by the entries and by the document itself.
+    pub fn all_handed(&self) -> impl Iterator<Item = (Option<&Entry>, &Handed)> {
+        let of_entries =
+            self.entries.iter().flat_map(|entry| entry.handed.iter().map(move |handed| (Some(entry), handed)));
+        of_entries.chain(self.handed.iter().map(|handed| (None, handed)))
+    }
+}
+
+/// What the server of an entry lists elsewhere, if that is known.
+pub fn listing_of<'a>(studies: &'a [Study], entry: &Entry) -> Option<&'a Listing> {
+    let listed = entry.listed?;
+    let study = studies.get(listed.study)?;
+    study.listing_of(study.entries.get(listed.entry)?)
+}
