@@ -1,6 +1,6 @@
 //! Reading files that are files: a pipe or a device is not waited for, and no more is read than a bound.
 
-use std::fs::File;
+use std::fs::{File, Metadata};
 use std::io::{self, Read as _};
 use std::path::Path;
 
@@ -9,6 +9,15 @@ use std::path::Path;
 /// # Errors
 /// Where it cannot be opened, or is something else: a folder, a pipe, a device.
 pub fn open_regular(path: &Path) -> io::Result<File> {
+    // Looked at before and after: opening a device may do something, and what lies there may change in between.
+    if path.metadata()?.is_file() { Ok(open_seen(path)?.0) } else { Err(other()) }
+}
+
+/// Opens what was seen to be a regular file a moment ago, with its facts. Whatever lies there now is not waited for.
+///
+/// # Errors
+/// As [`open_regular`].
+pub(crate) fn open_seen(path: &Path) -> io::Result<(File, Metadata)> {
     let mut options = File::options();
     options.read(true);
     #[cfg(unix)]
@@ -17,14 +26,13 @@ pub fn open_regular(path: &Path) -> io::Result<File> {
         // Opening a named pipe would wait for somebody who writes.
         options.custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or(0));
     }
-    // Looked at before and after: opening a device may do something, and what lies there may change in between.
-    let is_file = |facts: std::fs::Metadata| facts.is_file();
-    let other = || io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file");
-    if !path.metadata().map(is_file)? {
-        return Err(other());
-    }
     let file = options.open(path)?;
-    if file.metadata().map(is_file)? { Ok(file) } else { Err(other()) }
+    let facts = file.metadata()?;
+    if facts.is_file() { Ok((file, facts)) } else { Err(other()) }
+}
+
+fn other() -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidInput, "it is not a regular file")
 }
 
 /// Reads a regular file whole.

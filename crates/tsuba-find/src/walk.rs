@@ -3,7 +3,7 @@
 use crate::bundle::{self, Bundle};
 use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::home::is_looked_at;
-use crate::regular::open_regular;
+use crate::regular::{open_regular, open_seen};
 use aho_corasick::AhoCorasick;
 use ignore::{WalkBuilder, WalkState};
 use std::fs::File;
@@ -97,7 +97,8 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
         !left_out && (!homes || is_looked_at(entry))
     });
     builder.build_parallel().run(|| {
-        Box::new(|entry| {
+        let (mut room, dotenv, problems, prefilter, roots) = (Vec::new(), &dotenv, &problems, &prefilter, &roots);
+        Box::new(move |entry| {
             match entry {
                 Ok(entry) => {
                     let Some(kind) = entry.file_type().filter(|kind| !kind.is_dir()) else {
@@ -109,10 +110,10 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         Name::Other => return WalkState::Continue,
                         Name::Beside if entry.depth() > 0 => {
                             // A link in a folder of somebody else's may lead to anybody's settings.
-                            if !kind.is_symlink() || leads_inside(entry.path(), &roots) {
-                                push(&dotenv, plain(entry.into_path()));
+                            if !kind.is_symlink() || leads_inside(entry.path(), roots) {
+                                push(dotenv, plain(entry.into_path()));
                             } else {
-                                push(&problems, Problem { path: plain(entry.into_path()), why: LEADS_OUT });
+                                push(problems, Problem { path: plain(entry.into_path()), why: LEADS_OUT });
                             }
                             return WalkState::Continue;
                         }
@@ -123,14 +124,14 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         kind.is_file() || (kind.is_symlink() && entry.path().metadata().is_ok_and(|m| m.is_file()));
                     if !regular {
                         if entry.depth() == 0 && !kind.is_file() {
-                            push(&problems, Problem { path: plain(entry.into_path()), why: "not a regular file" });
+                            push(problems, Problem { path: plain(entry.into_path()), why: "not a regular file" });
                         }
                         return WalkState::Continue;
                     }
-                    match read_candidate(entry.path(), name, entry.depth() == 0, &prefilter) {
+                    match read_candidate(entry.path(), name, entry.depth() == 0, prefilter, &mut room) {
                         Ok(Some(input)) => visit(input),
                         Ok(None) => {}
-                        Err(why) => push(&problems, Problem { path: plain(entry.into_path()), why }),
+                        Err(why) => push(problems, Problem { path: plain(entry.into_path()), why }),
                     }
                 }
                 Err(error) => {
@@ -139,7 +140,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                     } else {
                         "cannot be looked at"
                     };
-                    push(&problems, Problem { path: plain(path_of(&error)), why });
+                    push(problems, Problem { path: plain(path_of(&error)), why });
                 }
             }
             WalkState::Continue
@@ -179,9 +180,19 @@ fn path_of(error: &ignore::Error) -> PathBuf {
     }
 }
 
-fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -> Result<Option<Input>, &'static str> {
-    let mut file = open_regular(path).map_err(reason)?;
-    let length = file.metadata().map_err(reason)?.len();
+/// A thread keeps at most so much room (bytes) for the next file.
+const MOST_ROOM: usize = 4 << 20;
+
+/// Reads a file that may be a setup, into `room` first: most are not, and room that is taken anew for each has to be cleared for each.
+fn read_candidate(
+    path: &Path,
+    name: Name,
+    named: bool,
+    prefilter: &Prefilter,
+    room: &mut Vec<u8>,
+) -> Result<Option<Input>, &'static str> {
+    let (mut file, facts) = open_seen(path).map_err(reason)?;
+    let length = facts.len();
     if matches!(name, Name::Bundle | Name::Open) && bundle::is_archive(&mut file).map_err(reason)? {
         return match bundle::read(&shown(path), file) {
             Bundle::Manifest(input) => Ok(Some(input)),
@@ -208,21 +219,25 @@ fn read_candidate(path: &Path, name: Name, named: bool, prefilter: &Prefilter) -
             Ok(None)
         };
     }
-    let bytes = read_bounded(&mut file, length)?;
-    if name != Name::Beside && !named && !prefilter.passes(&bytes, name) {
+    if room.capacity() > MOST_ROOM {
+        *room = Vec::new();
+    }
+    read_bounded(&mut file, length, room)?;
+    if name != Name::Beside && !named && !prefilter.passes(room, name) {
         return Ok(None);
     }
-    Ok(Some(Input { path: shown(path), bytes, ..Input::default() }))
+    Ok(Some(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
 }
 
 /// Reads as much as the file held when it was opened, and never more than one byte over what the core takes, so that it is
 /// refused there. What says it is empty may still have content (files of a system's own making): it is read up to that bound.
-fn read_bounded(file: &mut File, length: u64) -> Result<Vec<u8>, &'static str> {
+fn read_bounded(file: &mut File, length: u64, room: &mut Vec<u8>) -> Result<(), &'static str> {
     const MOST: u64 = MAX_BYTES as u64 + 1;
     let bound = if length == 0 { MOST } else { length.min(MOST) };
-    let mut bytes = Vec::with_capacity(usize::try_from(length.min(MOST)).unwrap_or(0));
-    file.take(bound).read_to_end(&mut bytes).map_err(reason)?;
-    Ok(bytes)
+    room.clear();
+    room.reserve(usize::try_from(length.min(MOST)).unwrap_or(0));
+    file.take(bound).read_to_end(room).map_err(reason)?;
+    Ok(())
 }
 
 fn reason(error: std::io::Error) -> &'static str {
@@ -250,7 +265,8 @@ fn mentions_servers(mut file: &File) -> bool {
 pub fn read_file(path: &Path) -> Result<Input, &'static str> {
     let mut file = open_regular(path).map_err(reason)?;
     let length = file.metadata().map_err(reason)?.len();
-    let bytes = read_bounded(&mut file, length)?;
+    let mut bytes = Vec::new();
+    read_bounded(&mut file, length, &mut bytes)?;
     Ok(Input { path: shown(path), bytes, ..Input::default() })
 }
 

@@ -1,18 +1,22 @@
 //! The report as JSON: the stable contract.
 
 use crate::{Renderer, Report};
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 
 /// `tsuba-report/1`.
 #[derive(Clone, Copy, Debug)]
 pub struct Json;
 
+/// So many bytes are handed on at once.
+const COLLECTED: usize = 256 << 10;
+
 impl Renderer for Json {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        // Made in memory first: the many small pieces of a report cost more when each goes through a writer of unknown kind.
-        let mut bytes = serde_json::to_vec_pretty(report)?;
-        bytes.push(b'\n');
-        out.write_all(&bytes)
+        // Collected here: the many small pieces of a report cost more when each goes through a writer of unknown kind.
+        let mut collected = BufWriter::with_capacity(COLLECTED, out);
+        serde_json::to_writer_pretty(&mut collected, report)?;
+        collected.write_all(b"\n")?;
+        collected.flush()
     }
 }
 

@@ -12,6 +12,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Spread, Stands};
 use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::text::Clean;
+use tsuba_core::understand::Study;
 
 /// A whole report.
 #[derive(Clone, Debug, Serialize, JsonSchema)]
@@ -230,7 +231,17 @@ impl Report {
         });
         of_entries(audit, &mut entries);
         let setups: Vec<Setup> = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
-        let findings = spread.spread(&audit.findings, |_, finding| finding_row(audit, finding).into_iter().collect());
+        // Where the entries of each setup begin among all.
+        let before = |all: &mut usize, study: &Study| {
+            let own = *all;
+            *all += study.entries.len();
+            Some(own)
+        };
+        let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
+        let id = |stands: Stands| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
+        let findings = spread.spread(&audit.findings, |_, finding| {
+            finding_row(audit, finding, id(finding.stands)).into_iter().collect()
+        });
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
         let summary =

@@ -203,9 +203,9 @@ fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> b
     told.map(|p| TextRow { place: p.place.name(), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
 }
 
-pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow> {
+/// `entry` is the id of the entry that it belongs to.
+pub(crate) fn finding_row(audit: &Audit, finding: &Finding, entry: Option<&String>) -> Option<FindingRow> {
     let study = audit.studies.get(finding.stands.study)?;
-    let entry = finding.stands.entry.and_then(|e| study.entries.get(e));
     let excerpt = &finding.excerpt;
     let width = |text: &str| text.chars().count();
     let lead = width(excerpt.before.as_str()) + usize::from(excerpt.cut.0);
@@ -215,7 +215,7 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding) -> Option<FindingRow
         without_policy: (finding.unruled != finding.severity).then_some(finding.unruled),
         confidence: finding.confidence,
         setup: Text(audit.cleaner.clean(&study.document.path)),
-        entry: entry.map(|entry| entry_id(study, entry)),
+        entry: entry.cloned(),
         place: Place {
             line: finding.start.line,
             column: finding.start.column,

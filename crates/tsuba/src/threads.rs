@@ -39,6 +39,20 @@ impl Spread for Threads {
             out
         })
     }
+
+    fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B) {
+        if self.0 < 2 {
+            return (one(), other());
+        }
+        std::thread::scope(|scope| {
+            let one = scope.spawn(one);
+            let other = other();
+            match one.join() {
+                Ok(one) => (one, other),
+                Err(panic) => std::panic::resume_unwind(panic),
+            }
+        })
+    }
 }
 
 #[cfg(test)]

@@ -109,22 +109,28 @@ pub fn audit(
         approved_versions(&mut studies, register, options.today);
     }
     note_known(&mut studies, &options.known);
-    let cleaner = cleaner(&studies, &options.policy);
     let rules: Vec<&'static Rule> = rules
         .iter()
         .copied()
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
-    let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options));
-    let standings = options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
-    let all = All {
-        studies: &studies,
-        today: options.today,
-        register: options.register.as_ref(),
-        policy: &options.policy,
-        standings: &standings,
-    };
-    hits.extend(global(&all, &rules));
+    let (cleaner, (hits, standings)) = spread.both(
+        || cleaner(&studies, &options.policy),
+        || {
+            let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options));
+            let standings =
+                options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
+            let all = All {
+                studies: &studies,
+                today: options.today,
+                register: options.register.as_ref(),
+                policy: &options.policy,
+                standings: &standings,
+            };
+            hits.extend(global(&all, &rules));
+            (hits, standings)
+        },
+    );
     let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
     let mut findings = spread.spread(&hits, |_, (rule, hit)| {
         finding(rule, hit, &studies, &secrets, (&cleaner, &options.policy)).into_iter().collect()

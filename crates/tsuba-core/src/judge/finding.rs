@@ -97,6 +97,9 @@ pub(super) fn finding(
         hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
     let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
+    let fingerprint = print(&document.path);
+    // In a register beside the setup it has the same path.
+    let known_as = if document.known_as() == document.path { fingerprint.clone() } else { print(document.known_as()) };
     Some(Finding {
         rule,
         unruled: weighed,
@@ -108,11 +111,12 @@ pub(super) fn finding(
         pointer: cleaner.clean(pointer.as_str()),
         message: cleaner.clean(&fill(rule.says, &shown)),
         excerpt: excerpt(document, *span, secrets, cleaner),
-        fix: cleaner.clean(&fix),
+        // A text of the program itself has nothing to hide.
+        fix: if fix == rule.fix { Clean::constant(rule.fix) } else { cleaner.clean(&fix) },
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
-        fingerprint: print(&document.path),
-        known_as: print(document.known_as()),
+        fingerprint,
+        known_as,
         repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
         span: *span,

@@ -6,6 +6,9 @@ use crate::prelude::*;
 pub trait Spread {
     /// Does `work` for each item (with its index) and joins the results in the order of the items.
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R>;
+
+    /// Does two things that do not need each other.
+    fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B);
 }
 
 /// One item after the other.
@@ -15,5 +18,9 @@ pub struct InTurn;
 impl Spread for InTurn {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
         items.iter().enumerate().flat_map(|(index, item)| work(index, item)).collect()
+    }
+
+    fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B) {
+        (one(), other())
     }
 }

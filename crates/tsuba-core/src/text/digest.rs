@@ -52,8 +52,14 @@ pub fn keyed(key: &Key, secret: &str) -> String {
 }
 
 fn hex(bytes: &[u8], count: usize) -> String {
-    let digit = |nibble: u8| char::from_digit(u32::from(nibble), 16).unwrap_or('0');
-    bytes.iter().take(count).flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
+    const DIGITS: &[u8; 16] = b"0123456789abcdef";
+    let digit = |nibble: u8| DIGITS.get(usize::from(nibble)).map(|digit| char::from(*digit));
+    let mut out = String::with_capacity(2 * count);
+    for byte in bytes.iter().take(count) {
+        out.extend(digit(byte >> 4));
+        out.extend(digit(byte & 15));
+    }
+    out
 }
 
 #[cfg(test)]

@@ -11,10 +11,10 @@ const MAX_ENCODED: usize = 4096;
 
 /// How a secret may be written: as it is, escaped in JSON (once, twice, wholly), percent-encoded, as a form's field, with entities of HTML,
 /// in base64 within anything, in hexadecimal, in the other case, backwards. Without repetitions.
-pub(super) fn forms(secret: &str) -> BTreeSet<String> {
-    let mut out = BTreeSet::from([secret.to_owned()]);
+pub(super) fn forms(secret: &str) -> Vec<String> {
+    let mut out = Forms(vec![secret.to_owned()]);
     if secret.len() > MAX_ENCODED {
-        return out;
+        return out.0;
     }
     let json = json_escaped(secret);
     if json != secret {
@@ -32,7 +32,7 @@ pub(super) fn forms(secret: &str) -> BTreeSet<String> {
         out.insert(named_entities(secret));
     }
     if secret.chars().count() < MIN_ENCODED {
-        return out;
+        return out.0;
     }
     for digits in [LOWER, UPPER] {
         for sign in ["%", "", "\\x"] {
@@ -59,9 +59,20 @@ pub(super) fn forms(secret: &str) -> BTreeSet<String> {
     out.insert(secret.to_lowercase());
     out.insert(secret.chars().rev().collect());
     for lead in 0..3 {
-        out.extend(within_base64(secret, lead));
+        within_base64(secret, lead).for_each(|form| out.insert(form));
     }
-    out
+    out.0
+}
+
+/// Forms, each once: there are two dozen at most.
+struct Forms(Vec<String>);
+
+impl Forms {
+    fn insert(&mut self, form: String) {
+        if !self.0.contains(&form) {
+            self.0.push(form);
+        }
+    }
 }
 
 const LOWER: &[u8; 16] = b"0123456789abcdef";

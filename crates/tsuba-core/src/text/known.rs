@@ -45,6 +45,8 @@ pub(super) struct Known {
     long: Bits,
     short: Bits,
     parts: Bits,
+    /// The first four bytes of all of them.
+    heads: Bits,
 }
 
 impl Known {
@@ -104,7 +106,11 @@ impl Known {
         for pattern in patterns.iter_mut() {
             pattern.first = first(slice(bytes, pattern));
         }
-        patterns.sort_unstable_by(|a, b| a.first.cmp(&b.first).then_with(|| text(a).cmp(text(b))));
+        // By numbers first: texts are compared only where those are the same.
+        patterns.sort_unstable_by_key(|pattern| pattern.first);
+        for alike in patterns.chunk_by_mut(|a, b| a.first == b.first).filter(|alike| alike.len() > 1) {
+            alike.sort_unstable_by(|a, b| text(a).cmp(text(b)));
+        }
         patterns.dedup_by(|a, b| text(a) == text(b));
         let mut open: Vec<usize> = Vec::new();
         for at in 0..patterns.len() {
@@ -129,6 +135,8 @@ impl Known {
         let begins = |pattern: &Pattern| half(slice(bytes, pattern));
         self.short = Bits::of(patterns.iter().filter(|pattern| pattern.length < 8).filter_map(begins));
         self.parts = Bits::of(pieces.iter().map(|(piece, _)| *piece));
+        let of_pieces = pieces.iter().filter_map(|(piece, _)| half(&piece.to_le_bytes()));
+        self.heads = Bits::of(patterns.iter().filter_map(begins).chain(of_pieces));
     }
 
     /// The places of known secrets in a text: in order, apart from each other.
@@ -142,9 +150,9 @@ impl Known {
         let mut done = 0;
         for at in 0..all.len().saturating_sub(MIN_PATTERN - 1) {
             let rest = all.get(at..).unwrap_or_default();
+            let Some(four) = half(rest).filter(|four| self.heads.has(*four)) else { continue };
             let eight = number(rest);
-            let whole =
-                eight.is_some_and(|eight| self.long.has(eight)) || half(rest).is_some_and(|four| self.short.has(four));
+            let whole = eight.is_some_and(|eight| self.long.has(eight)) || self.short.has(four);
             let mut found = if whole { self.longest(rest).map(|length| at..at + length) } else { None };
             // Inside of a place that was found nothing new begins in pieces.
             if found.is_none() && at >= done {

@@ -6,21 +6,23 @@ use crate::prelude::*;
 pub(crate) fn words_of(name: &str) -> Vec<String> {
     let mut words: Vec<String> = Vec::new();
     let mut current = String::new();
-    let chars: Vec<char> = name.chars().collect();
-    for (at, c) in chars.iter().copied().enumerate() {
-        let previous = at.checked_sub(1).and_then(|i| chars.get(i)).copied();
-        let next = chars.get(at + 1).copied();
-        let boundary = previous.is_some_and(|p| {
+    let mut previous = None;
+    let mut chars = name.chars().peekable();
+    while let Some(c) = chars.next() {
+        let boundary = previous.is_some_and(|p: char| {
             (p.is_lowercase() && c.is_uppercase())
-                || (p.is_uppercase() && c.is_uppercase() && next.is_some_and(char::is_lowercase))
+                || (p.is_uppercase() && c.is_uppercase() && chars.peek().is_some_and(|next| next.is_lowercase()))
                 || (p.is_ascii_digit() != c.is_ascii_digit())
         });
         if boundary || !c.is_alphanumeric() {
             words.extend((!current.is_empty()).then(|| core::mem::take(&mut current)));
         }
-        if c.is_alphanumeric() {
+        if c.is_ascii_alphanumeric() {
+            current.push(c.to_ascii_lowercase());
+        } else if c.is_alphanumeric() {
             current.extend(c.to_lowercase());
         }
+        previous = Some(c);
     }
     words.extend((!current.is_empty()).then_some(current));
     words

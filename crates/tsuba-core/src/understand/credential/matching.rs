@@ -15,7 +15,7 @@ pub(super) struct Match {
 
 /// The first catalogued token in `value` at or after `from`.
 pub(super) fn first_match(value: &str, from: usize) -> Option<Match> {
-    search(value, from, |_| true, |_| true)
+    search(value, from, 1, |rest| matches!(rest, [first, ..] if STARTS.begins(*first)), |_| true)
 }
 
 /// As [`first_match`], but only secrets with a telling prefix of three characters or more: for texts in which any word may
@@ -23,19 +23,18 @@ pub(super) fn first_match(value: &str, from: usize) -> Option<Match> {
 pub(super) fn first_telling(value: &str, from: usize) -> Option<Match> {
     // No catalogued secret is shorter.
     const SHORTEST: usize = 20;
-    if value.len() < from + SHORTEST {
-        return None;
-    }
-    let worth =
-        |rest: &str| rest.len() >= SHORTEST && matches!(rest.as_bytes(), [a, b, c, ..] if STARTS.has([*a, *b, *c]));
-    search(value, from, worth, |format| format.nature != Nature::Public && shape::literal_prefix(format) >= TELLING)
+    let worth = |rest: &[u8]| matches!(rest, [a, b, c, ..] if STARTS.has([*a, *b, *c]));
+    search(value, from, SHORTEST, worth, |format| {
+        format.nature != Nature::Public && shape::literal_prefix(format) >= TELLING
+    })
 }
 
 /// Bytes of a prefix that tells by itself what the token is.
 const TELLING: usize = 3;
 
-/// The first two bytes, and the second and third, of the formats of a telling prefix, each as a set of bits.
+/// The first bytes of all formats; and the first two, and the second and third, of those of a telling prefix. Each as a set of bits.
 struct Starts {
+    any: [bool; 256],
     first: [u64; 1024],
     second: [u64; 1024],
 }
@@ -48,9 +47,20 @@ impl Starts {
 
     #[expect(clippy::indexing_slicing, reason = "evaluated while compiling, and in bounds by the types of its indexes")]
     const fn of(formats: &[Format]) -> Self {
-        let (mut first, mut second) = ([0; 1024], [0; 1024]);
+        let (mut any, mut first, mut second) = ([false; 256], [0; 1024], [0; 1024]);
         let mut at = 0;
         while at < formats.len() {
+            match formats[at].pieces[0] {
+                Piece::Is(literal) => any[literal.as_bytes()[0] as usize] = true,
+                // Any letter or digit may begin it.
+                Piece::Run(..) => {
+                    let mut byte = 0;
+                    while byte < 256 {
+                        any[byte] |= (byte as u8).is_ascii_alphanumeric();
+                        byte += 1;
+                    }
+                }
+            }
             if let Piece::Is(literal) = formats[at].pieces[0]
                 && literal.len() >= TELLING
             {
@@ -62,7 +72,11 @@ impl Starts {
             }
             at += 1;
         }
-        Self { first, second }
+        Self { any, first, second }
+    }
+
+    fn begins(&self, byte: u8) -> bool {
+        self.any.get(usize::from(byte)).copied().unwrap_or_default()
     }
 
     fn has(&self, [a, b, c]: [u8; 3]) -> bool {
@@ -73,30 +87,44 @@ impl Starts {
 
 static STARTS: Starts = Starts::of(FORMATS);
 
-/// Searches at each start of a word that is `worth` it, for the formats that are `wanted`.
-fn search(value: &str, from: usize, worth: impl Fn(&str) -> bool, wanted: impl Fn(&Format) -> bool) -> Option<Match> {
-    let mut before = value.get(..from)?.chars().next_back();
-    for (at, c) in value.get(from..)?.char_indices() {
-        let (starts, last) = (!before.is_some_and(|b| b.is_ascii_alphanumeric()), before);
-        before = Some(c);
-        if !starts || !c.is_ascii_alphanumeric() {
+/// Searches at each start of a word that is `worth` it and has `least` bytes, for the formats that are `wanted`.
+fn search(
+    value: &str,
+    from: usize,
+    least: usize,
+    worth: impl Fn(&[u8]) -> bool,
+    wanted: impl Fn(&Format) -> bool,
+) -> Option<Match> {
+    let bytes = value.as_bytes();
+    for at in from..(bytes.len() + 1).saturating_sub(least) {
+        let rest = bytes.get(at..)?;
+        let last = at.checked_sub(1).and_then(|before| bytes.get(before)).copied();
+        let starts = rest.first().is_some_and(u8::is_ascii_alphanumeric);
+        if !worth(rest) || !starts || last.is_some_and(|last| last.is_ascii_alphanumeric()) {
             continue;
         }
-        let rest = value.get(from + at..)?;
-        if !worth(rest) {
-            continue;
-        }
+        let rest = value.get(at..)?;
+        // What is no letter or digit of ASCII is of no alphabet but by itself: its last byte is as good as all of it.
+        let last = last.map(char::from);
         let found = FORMATS
             .iter()
-            .filter(|format| wanted(format) && !goes_on(format, last))
+            .filter(|format| may_begin(format, rest) && wanted(format) && !goes_on(format, last))
             .find_map(|format| length(format, rest).map(|length| (format, length)));
         if let Some((format, length)) = found {
-            let range = from + at..from + at + length;
+            let range = at..at + length;
             let checksum = format.check.and_then(|check| value.get(range.clone()).map(check));
             return Some(Match { format, range, checksum });
         }
     }
     None
+}
+
+/// Nearly every format is ruled out by its first byte.
+fn may_begin(format: &Format, text: &str) -> bool {
+    match format.pieces.first() {
+        Some(Piece::Is(literal)) => literal.as_bytes().first() == text.as_bytes().first(),
+        _ => true,
+    }
 }
 
 /// Would the character before belong to the format's long run? Then this is the middle of something, not the start of a token;
@@ -112,12 +140,6 @@ fn goes_on(format: &Format, before: Option<char>) -> bool {
 
 /// How long a token of this format at the start of `text` is.
 fn length(format: &Format, text: &str) -> Option<usize> {
-    // Nearly every format is ruled out by its first byte.
-    if let Some(Piece::Is(literal)) = format.pieces.first()
-        && literal.as_bytes().first() != text.as_bytes().first()
-    {
-        return None;
-    }
     let mut at = 0;
     for (index, piece) in format.pieces.iter().enumerate() {
         match piece {

@@ -40,6 +40,17 @@ const MIN_WRAPPED: usize = 28;
 /// Of a longer run only so much is unwrapped.
 const MAX_WRAPPED: usize = 64 << 10;
 
+/// The digits of base64, in both its alphabets.
+static DIGITS: [bool; 256] = {
+    let (mut digits, mut byte) = ([false; 256], 0);
+    while byte < 256 {
+        let one = byte as u8;
+        digits[byte] = one.is_ascii_alphanumeric() || matches!(one, b'+' | b'/' | b'-' | b'_');
+        byte += 1;
+    }
+    digits
+};
+
 /// Tokens in base64: the whole run is masked.
 fn wrapped(text: &str, out: &mut Vec<Range<usize>>) {
     const LENIENT: GeneralPurposeConfig = GeneralPurposeConfig::new()
@@ -47,10 +58,15 @@ fn wrapped(text: &str, out: &mut Vec<Range<usize>>) {
         .with_decode_allow_trailing_bits(true);
     const STANDARD: GeneralPurpose = GeneralPurpose::new(&alphabet::STANDARD, LENIENT);
     const URL_SAFE: GeneralPurpose = GeneralPurpose::new(&alphabet::URL_SAFE, LENIENT);
-    let is_digit = |byte: u8| byte.is_ascii_alphanumeric() || b"+/-_".contains(&byte);
+    let is_digit = |byte: u8| DIGITS.get(usize::from(byte)).copied().unwrap_or_default();
     let bytes = text.as_bytes();
     let mut at = 0;
-    while at < bytes.len() {
+    while at + MIN_WRAPPED <= bytes.len() {
+        // A run that reaches over this place has begun before it or holds it: most are ruled out by one look.
+        if !bytes.get(at + MIN_WRAPPED - 1).is_some_and(|byte| is_digit(*byte)) {
+            at += MIN_WRAPPED;
+            continue;
+        }
         let length = bytes.get(at..).unwrap_or_default().iter().take_while(|byte| is_digit(**byte)).count();
         let run = bytes.get(at..at + length).unwrap_or_default();
         // Paths and names are written in letters of one kind; what is encoded has all of them.
