@@ -260,6 +260,14 @@ impl Report {
         }
     }
 
+    /// The same with other names of what was looked at.
+    #[must_use]
+    pub fn with_inputs(mut self, inputs: &[String]) -> Self {
+        let cleaner = tsuba_core::judge::wary_cleaner();
+        self.inputs = inputs.iter().map(|input| Text(cleaner.clean(input))).collect();
+        self
+    }
+
     /// The same with the files it was judged with: who wrote them decides with.
     #[must_use]
     pub fn with_files(mut self, files: &[String]) -> Self {

@@ -1,6 +1,6 @@
 //! What was approved, in words: kept beside the register, so that a change can be shown word by word and not only by its fingerprint.
 
-use crate::threads::Threads;
+use crate::pipeline::Audited;
 use crate::{output, register};
 use anyhow::{Context as _, bail};
 use jiff::civil::Date;
@@ -8,9 +8,8 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::Snapshot;
-use tsuba_core::judge::{Audit, Stands};
+use tsuba_core::judge::Stands;
 use tsuba_core::register::{Decision, Kind, Register};
-use tsuba_report::Report;
 
 /// The folder beside the register.
 const FOLDER: &str = "tsuba-approved";
@@ -25,14 +24,10 @@ fn file(register: &Path, id: &str) -> PathBuf {
 }
 
 /// Keeps what is approved now: for each decision the report of its entries and of what their servers list. Paths are those that the register has.
-pub(crate) fn keep(
-    register: &Path,
-    audit: &mut Audit,
-    today: Date,
-    decided: &[(Decision, Vec<Stands>)],
-) -> anyhow::Result<()> {
-    register::as_known(audit);
-    let report = Report::new(audit, &[], today, env!("CARGO_PKG_VERSION"), &Threads::new(0));
+pub(crate) fn keep(register: &Path, audited: &mut Audited, decided: &[(Decision, Vec<Stands>)]) -> anyhow::Result<()> {
+    register::as_known(&mut audited.audit);
+    let report = audited.report().with_inputs(&[]);
+    let audit = &audited.audit;
     let told = || format!("cannot write into {}", folder(register).display());
     fs::create_dir_all(folder(register)).with_context(told)?;
     // A link that lies there already would have its author's choice of a file written over.

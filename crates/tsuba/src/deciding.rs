@@ -1,14 +1,14 @@
 //! What `approve`, `refuse` and `waive` have in common: who decides, on what, until when.
 
-use crate::gather::{Where, gather};
-use crate::register;
-use crate::threads::Threads;
+use crate::dates::as_of;
+use crate::gather::Where;
+use crate::pipeline::{Audited, Pipeline};
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::decide::UNDECIDED;
-use tsuba_core::judge::{Audit, Options, Stands, audit, wary_cleaner};
+use tsuba_core::judge::{Audit, Stands, wary_cleaner};
 use tsuba_core::register::{Decision, Kind, Scope};
 use tsuba_core::severity::Severity;
 use tsuba_core::understand::{Entry, Prints, Study, launch_print, listing_of, started};
@@ -52,10 +52,7 @@ impl Decider {
 
 impl Who {
     pub(crate) fn today(&self) -> anyhow::Result<Date> {
-        match &self.as_of {
-            Some(text) => date("--as-of", text),
-            None => Ok(crate::commands::audit::today()),
-        }
+        as_of(self.as_of.as_deref())
     }
 
     pub(crate) fn by(&self) -> anyhow::Result<String> {
@@ -102,19 +99,10 @@ pub(crate) fn may_be_written<'t>(texts: impl IntoIterator<Item = &'t String>) ->
     Ok(())
 }
 
-/// A date of an option.
-pub(crate) fn date(option: &str, text: &str) -> anyhow::Result<Date> {
-    text.parse().with_context(|| format!("{option} {text}: not a date; write it as 2026-11-24"))
-}
-
 /// Judges the inputs, with the register as it is.
-pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow::Result<Audit> {
-    let mut gathered = gather(&wanted.with(evidence)?, None)?;
-    let path = who.register.clone().unwrap_or_else(|| register::NAME.into());
-    register::names(&path, &mut gathered.studies);
-    let register = register::load(who.register.as_deref().filter(|path| path.exists()))?;
-    let options = Options { key: gathered.key, register, policy: gathered.policy, ..Options::on(who.today()?) };
-    Ok(audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs)))
+pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow::Result<Audited> {
+    let pipeline = Pipeline::new(wanted, who.today()?).with_evidence(evidence)?;
+    pipeline.with_register_to_write(who.register.as_deref())?.run()
 }
 
 /// The entries of these names that are set up, with where they stand.

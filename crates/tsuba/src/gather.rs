@@ -101,8 +101,6 @@ impl Where {
 pub(crate) struct Gathered {
     pub(crate) studies: Vec<Study>,
     pub(crate) unread: Vec<UnreadFile>,
-    /// The inputs as given, for the report.
-    pub(crate) inputs: Vec<String>,
     /// The company's key for naming credentials, where one is configured.
     pub(crate) key: Option<Key>,
     /// What the company has decided for all.
@@ -207,8 +205,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
     let key = config.key_file.as_deref().map(key).transpose()?;
-    let inputs = wanted.names();
-    Ok(Gathered { studies, unread, inputs, key, policy, config: config_path(wanted.config.as_deref()) })
+    Ok(Gathered { studies, unread, key, policy, config: config_path(wanted.config.as_deref()) })
 }
 
 fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {

@@ -3,6 +3,7 @@
 mod approved;
 mod asked;
 mod commands;
+mod dates;
 mod deciding;
 mod dialog;
 mod diff;
@@ -12,6 +13,7 @@ mod jobs;
 mod known;
 mod lock;
 mod output;
+mod pipeline;
 mod register;
 mod remembered;
 mod threads;

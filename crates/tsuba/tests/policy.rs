@@ -165,3 +165,53 @@ fn expressions_see_the_entries_of_the_report() {
         .collect();
     assert_eq!(spoke.len(), wanted, "{spoke:?}");
 }
+
+#[test]
+fn every_command_takes_the_company_s_policy_and_key_in() {
+    // A token of the company's own form, in a place that nobody calls a secret.
+    let token = "hbk_q8ZkXv2LmPw0TyRb";
+    let setup = format!(
+        r#"{{ "mcpServers": {{ "tide {token}": {{ "command": "tide", "env": {{ "MOORAGE": "q8ZkXv2LmPw0TyRbN4sJ7dHf" }} }} }} }}"#
+    );
+    let policy = "key_file = \"key\"\n[words]\nsecret_names = [\"moorage\"]\n[[token]]\nname = \"a harbour key\"\nform = 'hbk_[A-Za-z0-9]{16}'\n";
+    let dir = Dir::new(&[("mcp.json", &setup), ("tsuba.toml", policy), ("key", "one")]);
+    let named = |args: &[&str]| dir.run(args).json()["entries"][0]["credentials"][0]["fingerprint"].clone();
+    assert_eq!(
+        named(&["inventory", "mcp.json", "--format", "json"]),
+        named(&["audit", "mcp.json", "--format", "json"])
+    );
+    assert!(named(&["inventory", "mcp.json", "--format", "json"]).is_string());
+    dir.run(&["audit", "mcp.json", "--format", "json", "--output", "old.json"]);
+    for args in [
+        &["audit", "mcp.json"][..],
+        &["inventory", "mcp.json"],
+        &["capture", "mcp.json", "-o", "evidence"],
+        &["explain", "--policy", "mcp.json"],
+        &["repair", "mcp.json"],
+        &["compare", "old.json", "mcp.json"],
+    ] {
+        let run = dir.run(args);
+        let told = run.out() + &run.err();
+        assert!(!told.is_empty() && !told.contains(token), "{args:?}: {told}");
+    }
+    // What is read as it was is no change: the key names the credential in both.
+    let same = dir.run(&["compare", "old.json", "mcp.json"]);
+    assert_eq!((same.status(), same.out().as_str()), (0, "changes: 0 serious, 0 notable, 0 harmless\n"));
+}
+
+#[test]
+fn a_register_that_is_named_and_not_there_is_told_unless_it_is_to_be_written() {
+    let dir = Dir::new(&[("mcp.json", r#"{ "mcpServers": { "tide": { "command": "tide" } } }"#), ("tsuba.toml", "")]);
+    for args in [
+        &["audit", "mcp.json", "--register", "none.toml"][..],
+        &["repair", "mcp.json", "--register", "none.toml"],
+        &["explain", "--policy", "mcp.json", "--register", "none.toml"],
+        &["decisions", "--register", "none.toml"],
+    ] {
+        let run = dir.run(args);
+        assert!(run.status() == 2 && run.err().contains("none.toml"), "{args:?}: {}", run.err());
+    }
+    let first = ["refuse", "mcp.json", "--entry", "tide", "--reason", "no", "--by", "ines", "--register", "new.toml"];
+    assert_eq!(dir.run(&first).status(), 0);
+    assert_eq!(dir.run(&["audit", "mcp.json", "--register", "new.toml", "--gate", "none"]).status(), 0);
+}

@@ -1,6 +1,7 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
-use crate::deciding::{Decider, For, date, judged, may_be_written, named, open, scope, seen};
+use crate::dates::date;
+use crate::deciding::{Decider, For, judged, may_be_written, named, open, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::{approved, register};
@@ -43,11 +44,12 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
     may_be_written(&args.condition)?;
-    let mut audit = judged(&args.r#where, &args.evidence, &args.decider.who)?;
+    let mut audited = judged(&args.r#where, &args.evidence, &args.decider.who)?;
+    let audit = &audited.audit;
     let mut decided: Vec<(Decision, Vec<Stands>)> = Vec::new();
     let mut told = Vec::new();
-    for (stands, study, entry) in named(&audit, &args.entry)? {
-        let open = open(&audit, stands);
+    for (stands, study, entry) in named(audit, &args.entry)? {
+        let open = open(audit, stands);
         if !open.is_empty() && !args.despite_findings {
             bail!(
                 "{} in {} has open findings: {}; have them mended, waive them, or add --despite-findings",
@@ -56,10 +58,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 open.join(", ")
             );
         }
-        let scope = scope(&audit, Kind::Approved, args.on, study, entry)?;
+        let scope = scope(audit, Kind::Approved, args.on, study, entry)?;
         let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
         decision.conditions.clone_from(&args.condition);
-        seen(&mut decision, &audit, entry);
+        seen(&mut decision, audit, entry);
         let listed = match decision.prints.as_ref().map(|prints| prints.items.len()) {
             Some(1) => "with its one tool".to_owned(),
             Some(count) => format!("with {count} tools, prompts and resources"),
@@ -80,10 +82,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let decisions: Vec<Decision> = decided.iter().map(|(decision, _)| decision.clone()).collect();
     let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
-    approved::keep(&path, &mut audit, args.decider.who.today()?, &decided)?;
+    approved::keep(&path, &mut audited, &decided)?;
     let mut out = anstream::stdout().lock();
     for line in told {
-        writeln!(out, "{}", audit.cleaner.clean(&line))?;
+        writeln!(out, "{}", audited.audit.cleaner.clean(&line))?;
     }
     writeln!(out, "{}", register::written(&path))?;
     Ok(Done::Clean)

@@ -1,16 +1,14 @@
 //! `tsuba audit`: the main job.
 
-use crate::deciding::date;
+use crate::dates::as_of;
 use crate::exit::Done;
-use crate::gather::{Gathered, Where, gather};
-use crate::threads::Threads;
+use crate::gather::Where;
+use crate::pipeline::Pipeline;
 use crate::{output, register};
 use anyhow::bail;
 use clap::{Args as Arguments, ValueEnum};
-use jiff::civil::Date;
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
-use tsuba_core::judge::{Options, audit};
 use tsuba_core::severity::Severity;
 use tsuba_report::{Format, Report};
 
@@ -95,27 +93,22 @@ impl Gate {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let mut options = options(&args.report)?;
-    options.register = register::load(args.register.as_deref())?;
     let named = args.register.as_deref();
+    let pipeline = pipeline(&args.r#where, &args.report)?.with_register(named)?;
     let signer = args.require_signed.as_deref();
     let signer = signer
-        .map(|file| register::signed(named, options.register.as_ref(), file, args.min_serial, options.today))
+        .map(|file| register::signed(named, pipeline.register(), file, args.min_serial, pipeline.today()))
         .transpose()?;
     let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
-    let wanted = args.r#where.with(&args.evidence)?;
-    let mut gathered = gather(&wanted, None)?;
-    if let Some(path) = register::path(named) {
-        register::names(&path, &mut gathered.studies);
-    }
-    // What was asked for is the inputs; evidence is of them.
-    gathered.inputs = args.r#where.names();
-    let gate = args.report.gate.map_or_else(|| gathered.policy.gate.or(Some(Severity::High)), Gate::severity);
-    let shown = |path: PathBuf| path.to_string_lossy().into_owned();
+    let audited = pipeline.with_evidence(&args.evidence)?.run()?;
+    // Taking apart a company's setups, value by value, takes as long as judging them, and the program ends soon anyway.
+    let audited = ManuallyDrop::new(audited);
+    let gate = args.report.gate.map_or_else(|| audited.options.policy.gate.or(Some(Severity::High)), Gate::severity);
+    let shown = |path: &PathBuf| path.to_string_lossy().into_owned();
     let of_signer = signer.map(|name| format!(" (signed by {name})")).unwrap_or_default();
-    let files = [gathered.config.clone().map(shown), register::path(named).map(|path| shown(path) + &of_signer)];
+    let files = [audited.config.as_ref().map(shown), audited.register.as_ref().map(|path| shown(path) + &of_signer)];
     let files: Vec<String> = files.into_iter().flatten().collect();
-    let report = judged(gathered, options, args.r#where.jobs).with_files(&files);
+    let report = audited.report().with_files(&files);
     let report = match since {
         Some(since) => report.beyond(&since.findings()),
         None => report,
@@ -126,28 +119,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 /// Checks what was typed before any work is done.
-pub(crate) fn options(args: &ReportArgs) -> anyhow::Result<Options> {
-    let today = match &args.as_of {
-        Some(text) => date("--as-of", text)?,
-        None => today(),
-    };
+pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipeline> {
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
         bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
     }
-    Ok(Options { families: args.only.clone(), ..Options::on(today) })
-}
-
-/// Judges what was gathered.
-pub(crate) fn judged(gathered: Gathered, mut options: Options, jobs: usize) -> Report {
-    options.key = gathered.key;
-    options.policy = gathered.policy;
-    let threads = Threads::new(jobs);
-    let audit = audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &threads);
-    // Taking apart a company's setups, value by value, takes as long as judging them, and the program ends soon anyway.
-    let audit = ManuallyDrop::new(audit);
-    Report::new(&audit, &gathered.inputs, options.today, env!("CARGO_PKG_VERSION"), &threads)
+    Ok(Pipeline::new(wanted, as_of(args.as_of.as_deref())?).of_families(&args.only))
 }
 
 pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
@@ -159,9 +137,4 @@ pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
     };
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
-}
-
-/// The date in UTC.
-pub(crate) fn today() -> Date {
-    jiff::tz::TimeZone::UTC.to_datetime(jiff::Timestamp::now()).date()
 }

@@ -1,11 +1,12 @@
 //! `tsuba capture`: asks servers what they are, and keeps the answers as evidence.
 
 use crate::asked::{outcome, summary};
+use crate::dates::today;
 use crate::exit::Done;
-use crate::gather::{Where, gather};
+use crate::gather::Where;
 use crate::jobs::{Selection, jobs};
 use crate::output;
-use crate::threads::Threads;
+use crate::pipeline::Pipeline;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -17,7 +18,6 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
 use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, Trust, capture};
-use tsuba_core::judge::audit;
 use tsuba_core::text::{Located, Remote, Scheme, fingerprint};
 use tsuba_find::read_regular;
 
@@ -88,12 +88,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             Err(why) => bail!("--launch: {why}; --launch --uncaged starts local servers without a cage"),
         }
     }
-    let gathered = gather(&args.r#where, None)?;
+    let audit = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?.audit;
     // An input may have come in as an open file; no server, and no client of a registry, inherits it, nor what a token was read from.
     inherited.close();
-    let today = super::audit::today();
-    let judging = tsuba_core::judge::Options { key: gathered.key, ..tsuba_core::judge::Options::on(today) };
-    let audit = audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(args.r#where.jobs));
     let selection = Selection {
         entries: &args.entry,
         launch: args.launch,
@@ -181,7 +178,7 @@ fn options(args: &Args) -> anyhow::Result<Options> {
     let answer = std::time::Duration::from_secs(args.patience);
     let defaults = Bounds::default();
     let bounds = Bounds { answer, probe: defaults.probe.min(answer), session: answer * 3, ..defaults };
-    let taken = super::audit::today().to_string();
+    let taken = crate::dates::today().to_string();
     let eras = match args.era {
         Some(EraName::Handshake) => vec![Era::Handshake],
         Some(EraName::Stateless) => vec![Era::Stateless],

@@ -1,11 +1,11 @@
 //! `tsuba compare`: what is other in one report than in another.
 
 use crate::approved;
-use crate::deciding::date;
+use crate::dates::as_of;
 use crate::exit::Done;
-use crate::gather::{Where, gather};
+use crate::gather::Where;
+use crate::pipeline::Pipeline;
 use crate::register;
-use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
@@ -13,9 +13,8 @@ use serde_json::json;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
-use tsuba_core::judge::{Options, audit, wary_cleaner};
+use tsuba_core::judge::wary_cleaner;
 use tsuba_find::read_regular;
-use tsuba_report::Report;
 
 /// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
 ///
@@ -61,10 +60,7 @@ enum FormatName {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let today = match &args.as_of {
-        Some(text) => date("--as-of", text)?,
-        None => super::audit::today(),
-    };
+    let today = as_of(args.as_of.as_deref())?;
     let (old, new) = match register::of(&args.old)? {
         Some(register) => {
             let (old, decisions, without) = approved::load(&args.old, &register, today)?;
@@ -104,16 +100,11 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     {
         return Ok(report);
     }
-    let wanted = Where::inputs(args.new.clone(), None).with(&args.evidence)?;
-    let mut gathered = gather(&wanted, None)?;
-    if let Some(path) = register {
-        register::names(path, &mut gathered.studies);
-    }
-    let options = Options { register: register::load(register)?, policy: gathered.policy, ..Options::on(today) };
-    let rules = tsuba_core::rules::all();
-    let mut audit = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(wanted.jobs));
-    register::as_known(&mut audit);
-    let report = Report::new(&audit, &[], today, env!("CARGO_PKG_VERSION"), &Threads::new(wanted.jobs));
+    let wanted = Where::inputs(args.new.clone(), None);
+    let pipeline = Pipeline::new(&wanted, today).with_evidence(&args.evidence)?;
+    let mut audited = pipeline.with_register(register)?.run()?;
+    register::as_known(&mut audited.audit);
+    let report = audited.report();
     Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
 }
 

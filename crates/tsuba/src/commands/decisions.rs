@@ -1,6 +1,6 @@
 //! `tsuba decisions`: reads the register.
 
-use crate::deciding::date;
+use crate::dates::date;
 use crate::exit::Done;
 use crate::register;
 use anyhow::Context as _;
@@ -56,7 +56,7 @@ enum FormatName {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let today = match &args.as_of {
         Some(text) => date("--as-of", text)?,
-        None => super::audit::today(),
+        None => crate::dates::today(),
     };
     if args.to_sign {
         // It is written where one is, and none begins here.

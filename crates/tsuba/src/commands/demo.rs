@@ -1,12 +1,12 @@
 //! `tsuba demo`: the whole job on the shipped company, in a folder that is gone afterwards.
 
-use super::audit::{FormatName, Gate, ReportArgs, judged, options, write};
+use super::audit::{FormatName, Gate, ReportArgs, pipeline, write};
 use super::capture::keep;
 use crate::exit::Done;
-use crate::gather::{Where, gather};
+use crate::gather::Where;
 use crate::jobs::{Selection, jobs};
+use crate::pipeline::Pipeline;
 use crate::register;
-use crate::threads::Threads;
 use crate::walk;
 use anyhow::Context as _;
 use clap::Args as Arguments;
@@ -69,17 +69,16 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         as_of: Some(TODAY.to_owned()),
     };
     let company = Where::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));
-    let wanted = company.with(&[folder.path().join("evidence")])?;
-    let mut gathered = gather(&wanted, Some(folder.path()))?;
-    gathered.inputs = vec!["saltmarsh".to_owned()];
+    let pipeline = pipeline(&company, &report_args)?.below(folder.path());
+    let pipeline = pipeline.with_register(Some(&folder.path().join(register::NAME)))?;
+    let pipeline = pipeline.with_evidence(&[folder.path().join("evidence")])?;
+    let mut gathered = pipeline.gather()?;
     for study in &mut gathered.studies {
         // Whoever runs the demo owns its files; the company's people are named by their home folders.
         let home = study.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
         study.document.facts.owner = home.map(str::to_owned);
     }
-    let mut options = options(&report_args)?;
-    options.register = register::load(Some(&folder.path().join(register::NAME)))?;
-    let report = judged(gathered, options, wanted.jobs);
+    let report = pipeline.judge(gathered).report().with_inputs(&["saltmarsh".to_owned()]);
     folder.close().context("cannot remove the temporary folder")?;
     write(&report, &report_args)?;
     Ok(Done::Clean)
@@ -100,9 +99,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
         }
     };
     let wanted = Where::folder(folder.join(DESK), 1, None);
-    let gathered = gather(&wanted, Some(folder))?;
-    let judging = tsuba_core::judge::Options::on(TODAY.parse()?);
-    let audit = tsuba_core::judge::audit(gathered.studies, gathered.unread, &[], &judging, &Threads::new(1));
+    let audit = Pipeline::new(&wanted, TODAY.parse()?).by(Vec::new()).below(folder).run()?.audit;
     let (mut jobs, _) = jobs(
         &audit,
         &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true },

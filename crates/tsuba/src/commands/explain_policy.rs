@@ -1,41 +1,27 @@
 //! `tsuba explain --policy`: what policy and register say of entries, and in which line.
 
 use super::explain::Args;
-use crate::deciding::{date, named};
+use crate::dates::as_of;
+use crate::deciding::named;
 use crate::exit::Done;
-use crate::gather::{Where, gather};
-use crate::threads::Threads;
-use crate::{output, register};
+use crate::gather::Where;
+use crate::output;
+use crate::pipeline::{Audited, Pipeline};
 use anyhow::Context as _;
 use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::Told;
-use tsuba_core::judge::{Audit, Options, Stands, audit};
+use tsuba_core::judge::{Audit, Stands};
 use tsuba_core::policy::{Line, Policy};
 use tsuba_core::register::Standing;
 use tsuba_core::severity::Severity;
 
 pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
-    let wanted = Where::inputs(inputs.to_vec(), args.config.clone()).with(&args.evidence)?;
-    let mut gathered = gather(&wanted, None)?;
-    if let Some(path) = register::path(args.register.as_deref()) {
-        register::names(&path, &mut gathered.studies);
-    }
-    let config =
-        gathered.config.clone().context("there is no policy: write one into tsuba.toml, or name it with --config")?;
-    let today = match &args.as_of {
-        Some(text) => date("--as-of", text)?,
-        None => super::audit::today(),
-    };
-    let options = Options {
-        key: gathered.key,
-        register: register::load(args.register.as_deref())?,
-        policy: gathered.policy,
-        ..Options::on(today)
-    };
-    let audit =
-        audit(gathered.studies, gathered.unread, &tsuba_core::rules::all(), &options, &Threads::new(wanted.jobs));
+    let wanted = Where::inputs(inputs.to_vec(), args.config.clone());
+    let pipeline = Pipeline::new(&wanted, as_of(args.as_of.as_deref())?).with_evidence(&args.evidence)?;
+    let Audited { audit, options, config, .. } = pipeline.with_register(args.register.as_deref())?.run()?;
+    let config = config.context("there is no policy: write one into tsuba.toml, or name it with --config")?;
     let all = || {
         let studies = audit.studies.iter().enumerate();
         studies.flat_map(|(s, study)| {

@@ -1,13 +1,13 @@
 //! `tsuba inventory`: what is there, unjudged.
 
+use crate::dates::today;
 use crate::exit::Done;
-use crate::gather::{Where, gather};
+use crate::gather::Where;
 use crate::output;
-use crate::threads::Threads;
+use crate::pipeline::Pipeline;
 use clap::{Args as Arguments, ValueEnum};
 use std::path::PathBuf;
-use tsuba_core::judge::{Options, audit};
-use tsuba_report::{Format, Report};
+use tsuba_report::Format;
 
 /// Show every tool server that is set up: what it runs, is handed, and may touch
 #[derive(Clone, Debug, Arguments)]
@@ -31,12 +31,7 @@ enum InventoryFormat {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let gathered = gather(&args.r#where, None)?;
-    let today = super::audit::today();
-    let options = Options { key: gathered.key, ..Options::on(today) };
-    let threads = Threads::new(args.r#where.jobs);
-    let audit = audit(gathered.studies, gathered.unread, &[], &options, &threads);
-    let report = Report::new(&audit, &gathered.inputs, today, env!("CARGO_PKG_VERSION"), &threads).unjudged();
+    let report = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?.report().unjudged();
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| match args.format {
         InventoryFormat::Text => tsuba_report::inventory::render(&report, look, out),

@@ -1,6 +1,7 @@
 //! `tsuba refuse`: writes down that a server may not be used.
 
-use crate::deciding::{Decider, For, date, judged, named, scope};
+use crate::dates::date;
+use crate::deciding::{Decider, For, judged, named, scope};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::register;
@@ -45,7 +46,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
     let mut cleaner: Option<Cleaner> = None;
     if !args.entry.is_empty() {
-        let audit = judged(&args.r#where, &[], &args.decider.who)?;
+        let audit = judged(&args.r#where, &[], &args.decider.who)?.audit;
         for (_, study, entry) in named(&audit, &args.entry)? {
             scopes.push(scope(&audit, Kind::Refused, args.on, study, entry)?);
         }

@@ -1,17 +1,16 @@
 //! `tsuba repair`: what can be mended safely, as a diff, or written.
 
+use crate::dates::today;
 use crate::diff::{Side, unified};
 use crate::exit::Done;
-use crate::gather::{Where, gather};
-use crate::known::known;
+use crate::gather::Where;
 use crate::output;
-use crate::register;
-use crate::threads::Threads;
+use crate::pipeline::{Audited, Pipeline};
 use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write;
 use std::path::{Path, PathBuf};
-use tsuba_core::judge::{Finding, Options, Rule, audit};
+use tsuba_core::judge::{Finding, Rule};
 use tsuba_core::repair::{Mended, Repaired, repair};
 use tsuba_core::text::Cleaner;
 use tsuba_core::understand::Study;
@@ -59,23 +58,14 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
         bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
     }
-    let mut gathered = gather(&args.r#where.with(&args.evidence)?, None)?;
-    if let Some(path) = register::path(args.register.as_deref()) {
-        register::names(&path, &mut gathered.studies);
-    }
     let all = tsuba_core::rules::all();
     let rules: Vec<&'static Rule> = all
         .into_iter()
         .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| wanted == rule.id))
         .collect();
-    let options = Options {
-        known: known(&gathered.studies),
-        key: gathered.key,
-        register: register::load(args.register.as_deref())?,
-        policy: gathered.policy,
-        ..Options::on(super::audit::today())
-    };
-    let whole = audit(gathered.studies, gathered.unread, &rules, &options, &Threads::new(args.r#where.jobs));
+    let pipeline = Pipeline::new(&args.r#where, today()).with_evidence(&args.evidence)?;
+    let pipeline = pipeline.with_register(args.register.as_deref())?;
+    let Audited { audit: whole, options, rules, .. } = pipeline.by(rules).looking_beside().run()?;
     // What is accepted is left as it is.
     let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none();
     let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.stands.study).collect();

@@ -1,9 +1,11 @@
 //! `tsuba review`: through the entries on which nobody has decided, one at a time.
 
-use crate::deciding::{For, Who, date, judged, may_be_written, named, open, scope, seen};
+use crate::dates::date;
+use crate::deciding::{For, Who, judged, may_be_written, named, open, scope, seen};
 use crate::dialog::Dialog;
 use crate::exit::Done;
 use crate::gather::Where;
+use crate::pipeline::Audited;
 use crate::{approved, output, register};
 use anyhow::Context as _;
 use clap::Args as Arguments;
@@ -53,15 +55,14 @@ enum Outcome {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     // Whoever cannot be named must not find out after the first decision.
     args.who.by()?;
-    let today = args.who.today()?;
-    let mut audit = judged(&args.r#where, &args.evidence, &args.who)?;
-    register::as_known(&mut audit);
-    let wanted = wanted(&audit, &args.entry)?;
-    let report = Report::new(&audit, &[], today, env!("CARGO_PKG_VERSION"), &crate::threads::Threads::new(1));
+    let mut audited = judged(&args.r#where, &args.evidence, &args.who)?;
+    register::as_known(&mut audited.audit);
+    let wanted = wanted(&audited.audit, &args.entry)?;
+    let report = audited.report();
     let mut look = output::look();
     look.width = look.width.min(80);
     let mut dialog = Dialog::new(io::stdin().lock(), !io::stdin().is_terminal(), anstream::stdout().lock());
-    let mut review = Review { args, today, audit, report, waived: BTreeSet::new(), look };
+    let mut review = Review { args, audited, report, waived: BTreeSet::new(), look };
     if wanted.is_empty() {
         writeln!(dialog.out, "nothing to decide: every entry is approved or refused")?;
         return Ok(Done::Clean);
@@ -110,8 +111,7 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
 
 struct Review<'a> {
     args: &'a Args,
-    today: Date,
-    audit: Audit,
+    audited: Audited,
     report: Report,
     /// Findings that were waived in this review.
     waived: BTreeSet<String>,
@@ -174,22 +174,23 @@ impl Review<'_> {
 
     /// The index of an entry's row in the report, which has them in the order of the studies.
     fn row(&self, stands: Stands) -> Option<usize> {
-        let before: usize = self.audit.studies.iter().take(stands.study).map(|study| study.entries.len()).sum();
+        let before: usize = self.audited.audit.studies.iter().take(stands.study).map(|study| study.entries.len()).sum();
         Some(before + stands.entry?)
     }
 
     fn listed(&self, stands: Stands) -> Option<Stands> {
-        let entry = self.audit.studies.get(stands.study)?.entries.get(stands.entry?)?;
+        let entry = self.audited.audit.studies.get(stands.study)?.entries.get(stands.entry?)?;
         entry.listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) })
     }
 
     /// What has changed since its approval: word by word where the words are kept, else what the audit knows.
     fn changes(&self, stands: Stands) -> Vec<String> {
-        let standing = stands.entry.and_then(|entry| self.audit.standings.get(stands.study)?.get(entry)?.as_ref());
+        let standing =
+            stands.entry.and_then(|entry| self.audited.audit.standings.get(stands.study)?.get(entry)?.as_ref());
         let Some(Standing::Changed(at, changed)) = standing else { return Vec::new() };
-        let clean = |text: &str| self.audit.cleaner.clean(text).as_str().to_owned();
+        let clean = |text: &str| self.audited.audit.cleaner.clean(text).as_str().to_owned();
         let path = self.args.who.register.clone().unwrap_or_else(|| register::NAME.into());
-        let decision = self.audit.register.as_ref().and_then(|register| register.decisions.get(*at));
+        let decision = self.audited.audit.register.as_ref().and_then(|register| register.decisions.get(*at));
         let kept = decision.and_then(|decision| approved::kept(&path, decision).ok().flatten());
         let now = self.row(stands).and_then(|row| self.report.entries.get(row)).and_then(|entry| {
             let own = self.report.only(|row| row.id == entry.id);
@@ -211,12 +212,13 @@ impl Review<'_> {
     fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: Stands) -> anyhow::Result<bool> {
         let waived = &self.waived;
         let still = |rule: &&&str| {
-            self.audit
+            self.audited
+                .audit
                 .findings_for(stands)
                 .iter()
                 .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.known_as))
         };
-        let rules = open(&self.audit, stands);
+        let rules = open(&self.audited.audit, stands);
         let open: Vec<&str> = rules.iter().filter(still).copied().collect();
         if !open.is_empty() {
             writeln!(dialog.out, "  open: {}", open.join(", "))?;
@@ -232,12 +234,12 @@ impl Review<'_> {
         }
         may_be_written(&conditions)?;
         let (study, entry) = self.of(stands)?;
-        let scope = scope(&self.audit, Kind::Approved, For::Entry, study, entry)?;
+        let scope = scope(&self.audited.audit, Kind::Approved, For::Entry, study, entry)?;
         let mut decision = self.args.who.decision(Kind::Approved, scope, until, &reason)?;
         decision.conditions = conditions;
-        seen(&mut decision, &self.audit, entry);
+        seen(&mut decision, &self.audited.audit, entry);
         let path = self.write(dialog, &decision)?;
-        approved::keep(&path, &mut self.audit, self.today, &[(decision, vec![stands])])?;
+        approved::keep(&path, &mut self.audited, &[(decision, vec![stands])])?;
         Ok(true)
     }
 
@@ -251,7 +253,7 @@ impl Review<'_> {
         };
         let Some(reason) = reason(dialog)? else { return Ok(false) };
         let (study, entry) = self.of(stands)?;
-        let scope = scope(&self.audit, Kind::Refused, on, study, entry)?;
+        let scope = scope(&self.audited.audit, Kind::Refused, on, study, entry)?;
         let decision = self.args.who.decision(Kind::Refused, scope, None, &reason)?;
         self.write(dialog, &decision)?;
         Ok(true)
@@ -270,7 +272,7 @@ impl Review<'_> {
                 None => return Ok(()),
             },
         };
-        let mut findings = self.audit.findings_for(stands);
+        let mut findings = self.audited.audit.findings_for(stands);
         findings.retain(|finding| !UNDECIDED.contains(&finding.rule.id));
         // In the order in which they are shown: that of the whole report.
         let order = |print: &str| self.report.findings.iter().position(|row| row.fingerprint == print);
@@ -295,7 +297,7 @@ impl Review<'_> {
     }
 
     fn of(&self, stands: Stands) -> anyhow::Result<(&tsuba_core::understand::Study, &tsuba_core::understand::Entry)> {
-        let study = self.audit.studies.get(stands.study).context("the setup is not there")?;
+        let study = self.audited.audit.studies.get(stands.study).context("the setup is not there")?;
         let entry = stands.entry.and_then(|entry| study.entries.get(entry)).context("the entry is not there")?;
         Ok((study, entry))
     }

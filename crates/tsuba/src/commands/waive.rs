@@ -1,6 +1,7 @@
 //! `tsuba waive`: writes down that a finding is accepted until a date.
 
-use crate::deciding::{Decider, date, judged};
+use crate::dates::date;
+use crate::deciding::{Decider, judged};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::register;
@@ -48,7 +49,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.as_deref().filter(|rule| tsuba_core::rules::find(rule).is_none()) {
         bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
     }
-    let audit = judged(&args.r#where, &args.evidence, &args.decider.who)?;
+    let audit = judged(&args.r#where, &args.evidence, &args.decider.who)?.audit;
     let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
     let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
     match found.len() {

@@ -41,6 +41,7 @@ const MIN_WRAPPED: usize = 28;
 const MAX_WRAPPED: usize = 64 << 10;
 
 /// The digits of base64, in both its alphabets.
+#[expect(clippy::indexing_slicing, reason = "evaluated while compiling, and in bounds by its condition")]
 static DIGITS: [bool; 256] = {
     let (mut digits, mut byte) = ([false; 256], 0);
     while byte < 256 {

@@ -1,0 +1,159 @@
+//! From arguments to an audit: find, read, understand and judge, in one way for every command that looks at setups.
+
+use crate::gather::{Gathered, Where, gather};
+use crate::known::known;
+use crate::register;
+use crate::threads::Threads;
+use jiff::civil::Date;
+use std::path::{Path, PathBuf};
+use tsuba_core::judge::{Audit, Options, Rule, audit};
+use tsuba_core::register::Register;
+use tsuba_report::Report;
+
+/// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
+pub(crate) struct Pipeline {
+    wanted: Where,
+    today: Date,
+    base: Option<PathBuf>,
+    inputs: Vec<String>,
+    register: Option<Register>,
+    register_path: Option<PathBuf>,
+    rules: Vec<&'static Rule>,
+    families: Vec<String>,
+    looks_beside: bool,
+}
+
+impl Pipeline {
+    /// Looks at these inputs and judges them by all rules, as of a day.
+    pub(crate) fn new(wanted: &Where, today: Date) -> Self {
+        Self {
+            wanted: wanted.clone(),
+            today,
+            base: None,
+            inputs: wanted.names(),
+            register: None,
+            register_path: None,
+            rules: tsuba_core::rules::all(),
+            families: Vec::new(),
+            looks_beside: false,
+        }
+    }
+
+    /// And at folders of evidence; what was asked for is still the inputs.
+    pub(crate) fn with_evidence(mut self, folders: &[PathBuf]) -> anyhow::Result<Self> {
+        self.wanted = self.wanted.with(folders)?;
+        Ok(self)
+    }
+
+    /// Judges with the register that is named, or else with the one in the current folder, where there is one.
+    ///
+    /// # Errors
+    /// Where one is named that is not there, and where it cannot be read: before any work is done.
+    pub(crate) fn with_register(mut self, named: Option<&Path>) -> anyhow::Result<Self> {
+        self.register = register::load(named)?;
+        self.register_path = register::path(named);
+        Ok(self)
+    }
+
+    /// Likewise, for a decision that may be the first one: it is written into a register that need not be there yet.
+    pub(crate) fn with_register_to_write(mut self, named: Option<&Path>) -> anyhow::Result<Self> {
+        self.register = register::load(named.filter(|path| path.exists()))?;
+        self.register_path = Some(named.unwrap_or(Path::new(register::NAME)).to_owned());
+        Ok(self)
+    }
+
+    /// Judges by these rules alone.
+    pub(crate) fn by(mut self, rules: Vec<&'static Rule>) -> Self {
+        self.rules = rules;
+        self
+    }
+
+    /// Judges by these families alone; none means all.
+    pub(crate) fn of_families(mut self, families: &[String]) -> Self {
+        self.families = families.to_vec();
+        self
+    }
+
+    /// Cuts this folder from the paths that are shown.
+    pub(crate) fn below(mut self, base: &Path) -> Self {
+        self.base = Some(base.to_owned());
+        self
+    }
+
+    /// Takes in what is known beside the documents: lockfiles, installed packages, digests that other setups name.
+    pub(crate) fn looking_beside(mut self) -> Self {
+        self.looks_beside = true;
+        self
+    }
+
+    /// The day as of which it is judged.
+    pub(crate) fn today(&self) -> Date {
+        self.today
+    }
+
+    /// The register that is judged with, as it was read.
+    pub(crate) fn register(&self) -> Option<&Register> {
+        self.register.as_ref()
+    }
+
+    /// The whole way.
+    pub(crate) fn run(self) -> anyhow::Result<Audited> {
+        let gathered = self.gather()?;
+        Ok(self.judge(gathered))
+    }
+
+    /// The first half: finds, reads and understands.
+    pub(crate) fn gather(&self) -> anyhow::Result<Gathered> {
+        let mut gathered = gather(&self.wanted, self.base.as_deref())?;
+        if let Some(path) = &self.register_path {
+            register::names(path, &mut gathered.studies);
+        }
+        Ok(gathered)
+    }
+
+    /// The second half: judges what was gathered.
+    pub(crate) fn judge(self, gathered: Gathered) -> Audited {
+        let Gathered { studies, unread, key, policy, config } = gathered;
+        let options = Options {
+            known: if self.looks_beside { known(&studies) } else { Default::default() },
+            families: self.families,
+            key,
+            register: self.register,
+            policy,
+            ..Options::on(self.today)
+        };
+        let threads = Threads::new(self.wanted.jobs);
+        let audit = audit(studies, unread, &self.rules, &options, &threads);
+        Audited {
+            audit,
+            options,
+            inputs: self.inputs,
+            config,
+            register: self.register_path,
+            rules: self.rules,
+            threads,
+        }
+    }
+}
+
+/// What came of it.
+pub(crate) struct Audited {
+    pub(crate) audit: Audit,
+    /// What it was judged with.
+    pub(crate) options: Options,
+    pub(crate) rules: Vec<&'static Rule>,
+    /// The inputs as given.
+    pub(crate) inputs: Vec<String>,
+    /// The configuration that was read.
+    pub(crate) config: Option<PathBuf>,
+    /// Where the register lies that it was judged with, or will lie.
+    pub(crate) register: Option<PathBuf>,
+    threads: Threads,
+}
+
+impl Audited {
+    /// Its report.
+    pub(crate) fn report(&self) -> Report {
+        Report::new(&self.audit, &self.inputs, self.options.today, env!("CARGO_PKG_VERSION"), &self.threads)
+    }
+}
