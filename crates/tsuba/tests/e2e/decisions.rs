@@ -1,18 +1,8 @@
 //! The register, end to end: what is decided, what comes of it, and that nothing of it is lost.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use serde_json::Value;
 use std::process::Command;
-use util::Dir;
 
 const SETUP: &str = r#"{ "mcpServers": {
   "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] },
@@ -358,7 +348,7 @@ fn an_older_signed_register_does_not_come_back() {
         let args = ["audit", "mcp.json", "--require-signed", "signers", "--gate", "none", "--as-of", "2026-11-24"];
         dir.run(&[&args[..], more].concat())
     };
-    let refused = |run: util::Run, why: &str| {
+    let refused = |run: crate::util::Run, why: &str| {
         assert!(run.status() == 2 && run.err().contains(why) && run.out().is_empty(), "{why}: {}", run.err());
     };
     let pair = ["tsuba-register.toml", "tsuba-register.toml.sig"];

@@ -1,16 +1,7 @@
 //! Listings: what servers say of themselves, beside the setups that start them.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use serde_json::Value;
-use util::Dir;
 
 const SETUP: &str = r#"{ "mcpServers": {
   "crew-mail": { "command": "npx", "args": ["-y", "@saltmarsh/crew-mail@1.3.0"] },

@@ -1,17 +1,7 @@
 //! `tsuba repair`, end to end.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use std::process::{Command, Stdio};
-use util::Dir;
 
 const OPEN: &str = "{ \"mcpServers\": {\r\n\t\"tide-table\": { // ours\r\n\t\t\"command\": \"tide-table\",\r\n\t\t\"args\": [\"--host\", \"0.0.0.0\"],\r\n\t\t\"autoApprove\": [\"get_tide\", \"delete_tide\"]\r\n\t}\r\n} }\r\n";
 const SECRET: &str = "{ \"mcpServers\": { \"tide-table\": { \"command\": \"tide-table\", \"env\": { \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" } } } }\n";

@@ -1,11 +1,4 @@
 //! `docs/bounds.md` lists every bound that the code has. Written anew outside of CI.
-#![allow(
-    clippy::unwrap_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::string_slice,
-    reason = "a failing test is what a panic is for"
-)]
 
 use std::fmt::Write as _;
 use std::fs;

@@ -1,21 +1,10 @@
 //! The walls of the cage against what goes below a server's feet: its loader, what it inherits, and what the machine shows.
-#![cfg(target_os = "linux")]
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::{Dir, cages, evidence, said};
 use serde_json::{Value, json};
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use util::{Dir, cages, evidence, said};
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_tsuba");
 
@@ -28,7 +17,7 @@ fn package(dir: &Dir) {
     let script =
         format!("exec {} stand-in tide-table --attack say=/home/crew/work/said\n", dir.path("boat/tsuba").display());
     dir.write("boat/server.sh", script.as_bytes());
-    let source = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/hostile/preload.c");
+    let source = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/e2e/hostile/preload.c");
     let library = dir.path("boat/attack.so");
     let built = Command::new("cc").args(["-shared", "-fPIC", "-w", "-o"]).arg(&library).arg(source).status().unwrap();
     assert!(built.success());

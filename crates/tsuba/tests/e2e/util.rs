@@ -1,13 +1,4 @@
 //! A temporary folder, and the built program run in it.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for"
-)]
-#![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use serde_json::{Value, json};
 use std::path::PathBuf;

@@ -1,15 +1,6 @@
 //! What people read, to the letter: one setup in the formats for people, and what the formats for programs keep of it.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
-use util::Dir;
+use crate::util::Dir;
 
 const SETUP: &str = r##"{ "mcpServers": {
   "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Gang-Plank-88" }, "autoApprove": ["send_mail", "delete_mail"] },

@@ -1,15 +1,6 @@
 //! `tsuba review`, with its answers from a script.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
-use util::{Dir, Run};
+use crate::util::{Dir, Run};
 
 const SETUP: &str = r#"{ "mcpServers": {
   "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] },

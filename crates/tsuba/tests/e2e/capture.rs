@@ -1,21 +1,11 @@
 //! `tsuba capture`, end to end: local servers in their cage and without one, evidence files, and what is made of them.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::{Dir, cages, evidence, said, setup};
 use serde_json::{Value, json};
 use std::io::Read as _;
 use std::net::TcpListener;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
-use util::{Dir, cages, evidence, said, setup};
 
 const PROGRAM: &str = env!("CARGO_BIN_EXE_tsuba");
 

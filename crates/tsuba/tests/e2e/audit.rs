@@ -1,15 +1,6 @@
 //! `tsuba audit` on files in a temporary folder.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
-use util::Dir;
+use crate::util::Dir;
 
 const UNPINNED: &str =
     r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#;

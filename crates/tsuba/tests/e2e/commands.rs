@@ -1,16 +1,7 @@
 //! The other commands, and what all of them promise.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use std::collections::BTreeSet;
-use util::Dir;
 
 #[test]
 fn the_demo_shows_every_verdict_and_leaves_nothing_behind() {
@@ -40,7 +31,7 @@ fn the_demo_can_be_unpacked_to_try_other_commands_on() {
 
 #[test]
 fn reports_keep_to_their_schema() {
-    let schema: serde_json::Value = serde_json::from_str(include_str!("../../../docs/report.schema.json")).unwrap();
+    let schema: serde_json::Value = serde_json::from_str(include_str!("../../../../docs/report.schema.json")).unwrap();
     let validator = jsonschema::validator_for(&schema).unwrap();
     let dir = Dir::new(&[]);
     dir.run(&["demo", "--unpack", "company"]);

@@ -1,16 +1,7 @@
 //! The company's policy, end to end: what it changes, why, and how its mistakes are told.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use serde_json::Value;
-use util::Dir;
 
 const SETUP: &str = r#"{ "mcpServers": {
   "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@0.4.1"] },

@@ -1,23 +1,13 @@
 //! `tsuba capture` against servers that are not ours: the official protocol SDK's and a well-kept authorization-server library. They are
 //! looked for in the folder that TSUBA_PEERS names, in which `conformance/peers/install` was run; where they are not, that is said.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::{Dir, evidence};
 use serde_json::{Value, json};
 use std::io::{BufRead as _, BufReader};
 use std::net::TcpListener;
 use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
-use util::{Dir, evidence};
 
 /// The folder of the packages, where `package` is one of them.
 fn peers(package: &str) -> Option<PathBuf> {

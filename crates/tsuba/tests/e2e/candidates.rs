@@ -1,17 +1,8 @@
 //! What is judged before it is installed, what texts show, what is deployed, and a person's own folders, end to end.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use serde_json::Value;
 use std::process::Command;
-use util::Dir;
 
 fn rules(report: &Value) -> Vec<String> {
     let findings = report["findings"].as_array().unwrap().iter();

@@ -1,22 +1,12 @@
 //! `tsuba capture --fetch`, end to end: the ordinary package clients, against a registry on loopback that has one package.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::print_stderr,
-    reason = "a failing test is what a panic is for, and a skipped one says why"
-)]
 
-mod util;
-
+use crate::util::{Dir, evidence};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::io::{BufRead as _, BufReader, Write as _};
 use std::net::TcpListener;
 use std::path::Path;
 use std::process::{Command, Output};
-use util::{Dir, evidence};
 
 /// A registry: what it answers to which path, from now on.
 struct Registry {

@@ -1,15 +1,6 @@
 //! `tsuba compare` and `tsuba audit --since`, end to end.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
-use util::Dir;
+use crate::util::Dir;
 
 const SETUP: &str =
     r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#;

@@ -1,18 +1,8 @@
 //! No secret leaves: 2,000 random secrets are planted in every place, and none of their texts is in any output, in any form.
-#![allow(
-    clippy::unwrap_used,
-    clippy::expect_used,
-    clippy::panic,
-    clippy::indexing_slicing,
-    clippy::string_slice,
-    reason = "a failing test is what a panic is for"
-)]
 
-mod util;
-
+use crate::util::Dir;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
-use util::Dir;
 
 const ALNUM: &str = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789";
 

@@ -1,0 +1,29 @@
+//! The built program from end to end, on files in temporary folders: one test program, a file for each command or promise.
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic,
+    clippy::indexing_slicing,
+    clippy::string_slice,
+    clippy::print_stderr,
+    reason = "a failing test is what a panic is for, and a skipped one says why"
+)]
+
+mod audit;
+mod bounds;
+mod candidates;
+mod capture;
+mod commands;
+mod compare;
+mod decisions;
+mod fetch;
+mod listings;
+mod peers;
+mod policy;
+mod repair;
+mod reports;
+mod review;
+mod secrets;
+mod util;
+#[cfg(target_os = "linux")]
+mod walls;
