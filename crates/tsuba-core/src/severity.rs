@@ -1,10 +1,10 @@
 //! How bad a finding is, and how sure.
 
 use core::fmt;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// How bad a finding is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// Worth knowing.
@@ -60,6 +60,8 @@ impl Severity {
     }
 }
 
+crate::text::named!(Severity: Critical, High, Medium, Low, Note);
+
 impl fmt::Display for Severity {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.pad(self.name())
@@ -67,7 +69,7 @@ impl fmt::Display for Severity {
 }
 
 /// How sure a finding is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Confidence {
     /// Looks like it; a person should check.
@@ -88,6 +90,8 @@ impl Confidence {
         }
     }
 }
+
+crate::text::named!(Confidence: Certain, Likely, Possible);
 
 #[cfg(test)]
 mod tests {

@@ -14,8 +14,8 @@ use std::path::{Path, PathBuf};
 /// From the ground up; those of one line do not know each other.
 const FLOORS: &[&[&str]] = &[
     &["prelude"],
-    &["severity"],
     &["text"],
+    &["severity"],
     &["read"],
     &["evidence"],
     &["wording"],

@@ -37,6 +37,20 @@ fn every_document_of_a_case_is_read_as_every_kind() {
     }
 }
 
+/// What a fuzzer ended at once.
+#[test]
+fn what_was_found_before_stays_mended() {
+    for (kind, document) in [
+        // Signs within a word of a key.
+        (0, "{ \"mcpSe/\0\0\0rver`s\": {\n  \"search-console\": {\"co[[[comy\0\0\0\": \"d\"} } }"),
+        (0, "{ \"m_cp_ser-vers\": { \"tide\": { \"command\": \"tide\" } } }"),
+    ] {
+        let bytes: Vec<u8> = [kind].into_iter().chain(document.bytes()).collect();
+        fuzz::read_any(&bytes);
+        fuzz::study_any(&bytes, &Lexicon::default());
+    }
+}
+
 /// A change of a document: where, how, with what.
 fn mutated(seed: usize, kind: u8, changes: &[(usize, u8, u8)]) -> Vec<u8> {
     let mut bytes = SEEDS[seed % SEEDS.len()].clone();

@@ -1,13 +1,13 @@
 //! One entry on one screen, for who has to decide on it: what it is, what it does, what speaks against it, what has changed.
 
-use crate::inventory::{credentials, listed, plan_line, verb};
 use crate::model::{EntryRow, FindingRow};
+use crate::phrases::{credentials, decided, listed, plan_line, verb};
 use crate::style::{pad, wrap};
-use crate::text::decided;
 use crate::{Look, Tint};
 use std::io::{self, Write};
 use tsuba_core::decide::UNDECIDED;
 use tsuba_core::judge::Verdict;
+use tsuba_core::understand::Asks;
 
 /// An entry to decide on.
 #[derive(Clone, Debug)]
@@ -36,7 +36,7 @@ impl Card<'_> {
     /// What the writer says.
     pub fn draw(&self, look: Look, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
         let entry = self.entry;
-        let ready = entry.reasons.iter().all(|rule| UNDECIDED.contains(rule));
+        let ready = entry.reasons.iter().all(|rule| UNDECIDED.contains(&rule.as_str()));
         let verdict = entry.verdict.map(|verdict| match verdict {
             Verdict::FixFirst if ready => "only a decision is missing".to_owned(),
             verdict => look.paint(Tint::Verdict(verdict), verdict.name()),
@@ -54,8 +54,8 @@ impl Card<'_> {
             ("given", credentials(entry)),
             ("folders", Some(list(&entry.reach.folders))),
             ("hosts", Some(list(&entry.reach.hosts)).filter(|_| !alone)),
-            ("powers", Some(entry.reach.powers.join(", "))),
-            ("asks", Some(entry.asks.to_owned()).filter(|asks| asks != "unknown")),
+            ("powers", Some(crate::texts::listed(&entry.reach.powers))),
+            ("asks", Some(entry.asks).filter(|asks| **asks != Asks::Unknown).map(|asks| asks.to_string())),
             ("decided", decided(entry).filter(|decided| decided != "nobody has")),
         ];
         for (label, text) in rows {

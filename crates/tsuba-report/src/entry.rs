@@ -1,14 +1,21 @@
 //! The rows of an entry: what is started or called, what it is given, what it may touch, what its server lists.
 
-use crate::model::{Place, Text};
+use crate::model::{Named, Place, Text};
+use crate::texts::{all_cleaned, cleaned, cleaned_if_any};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
+use tsuba_core::evidence::{self, ItemKind, Power};
 use tsuba_core::judge::Verdict;
+use tsuba_core::register::Stood;
+use tsuba_core::understand::credential::{self, Kind};
+use tsuba_core::understand::launch::{Pin, Source};
+use tsuba_core::understand::{Asks, Transport};
 
 /// An entry.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct EntryRow {
     /// A name for the entry that is stable as long as its path and pointer are.
+    #[serde(deserialize_with = "cleaned")]
     pub id: String,
     /// The setup's path.
     pub setup: Text,
@@ -17,7 +24,7 @@ pub struct EntryRow {
     /// Where it stands.
     pub place: Place,
     /// `stdio`, `http`, `sse` or `unknown`.
-    pub transport: &'static str,
+    pub transport: Named<Transport>,
     /// What is started.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub launch: Option<Launch>,
@@ -32,54 +39,55 @@ pub struct EntryRow {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub listing: Option<ListingRow>,
     /// `always`, `some`, `never` or `unknown`.
-    pub asks: &'static str,
+    pub asks: Named<Asks>,
     /// Is it switched off?
     pub disabled: bool,
     /// `refuse`, `fix-first` or `ready`; left out in an inventory, which does not judge.
-    #[schemars(with = "Option<String>")]
+    #[schemars(with = "Option<Named<Verdict>>")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub verdict: Option<Verdict>,
     /// The rules that decide the verdict, worst first.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub reasons: Vec<&'static str>,
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub reasons: Vec<Text>,
     /// What was decided on it; left out without a register, and for what only stands for a listing.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub decision: Option<DecisionRow>,
     /// Stands for everything that decides what is launched or called: moved lines leave it, another package, option or variable
     /// changes it, a rotated secret does not.
+    #[serde(deserialize_with = "cleaned")]
     pub fingerprint: String,
 }
 
 /// Where an entry stands with the register.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct DecisionRow {
     /// `unknown`, `approved`, `changed`, `expired` or `refused`.
-    pub standing: &'static str,
+    pub standing: Named<Stood>,
     /// The decision's name in the register.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub id: Option<String>,
     /// Who decided.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub by: Option<Text>,
     /// When (`YYYY-MM-DD`).
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub on: Option<String>,
     /// The last day on which it holds.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub until: Option<String>,
     /// Why.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reason: Option<Text>,
     /// Under which conditions.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub conditions: Vec<Text>,
     /// What is not as it was approved, in words.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub changed: Vec<Text>,
 }
 
 /// A launch plan: the flat fields describe the innermost server, `via` what stands around it.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Launch {
     /// Programs that only pass on, outermost first.
     pub wrappers: Vec<Text>,
@@ -88,7 +96,7 @@ pub struct Launch {
     pub runner: Option<Text>,
     /// Where it comes from.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub source: Option<&'static str>,
+    pub source: Option<Named<Source>>,
     /// The package's name.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub package: Option<Text>,
@@ -97,7 +105,7 @@ pub struct Launch {
     pub version: Option<Text>,
     /// How firmly it is fixed.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub pin: Option<&'static str>,
+    pub pin: Option<Named<Pin>>,
     /// The image without tag and digest.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub image: Option<Text>,
@@ -115,31 +123,31 @@ pub struct Launch {
     /// Does something in the chain wrap another server?
     pub bridge: bool,
     /// What stands around or beside the server: the same fields without further nesting.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub via: Vec<Via>,
     /// Why the chain could not be followed to its end.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub not_understood: Option<&'static str>,
+    pub not_understood: Option<Text>,
 }
 
 /// An outer package or image of a chain.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Via {
     /// The program that fetches or starts it.
     pub runner: Text,
     /// Where it comes from.
-    pub source: &'static str,
+    pub source: Named<Source>,
     /// The package, image, script or address.
     pub package: Text,
     /// Its version, tag or digest.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub version: Option<Text>,
     /// How firmly it is fixed.
-    pub pin: &'static str,
+    pub pin: Named<Pin>,
 }
 
 /// A remote target.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct RemoteRow {
     /// The address, secrets masked.
     pub url: Text,
@@ -150,35 +158,35 @@ pub struct RemoteRow {
 }
 
 /// A credential handed to a server.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Credential {
-    /// Where: `env`, `argument`, `header`, …
-    pub place: &'static str,
+    /// Where.
+    pub place: Named<credential::Place>,
     /// Under which name.
     pub name: Text,
     /// `plaintext`, `reference`, `placeholder` or `public`.
-    pub kind: &'static str,
+    pub kind: Named<Kind>,
     /// For plain text: at most four characters and the length.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub masked: Option<Text>,
     /// For plain text: equal for equal secrets, and telling nothing of the value.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub fingerprint: Option<String>,
 }
 
 /// What an entry may touch.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct ReachRow {
     /// Folders and files as written.
     pub folders: Vec<Text>,
     /// Hosts.
     pub hosts: Vec<Text>,
     /// Powers.
-    pub powers: Vec<&'static str>,
+    pub powers: Vec<Named<Power>>,
 }
 
 /// What a server lists.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct ListingRow {
     /// The file it was read from.
     pub path: Text,
@@ -189,24 +197,25 @@ pub struct ListingRow {
     /// How many resources and templates.
     pub resources: usize,
     /// For an entry that only stands for a listing: what it lists, each form of it.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub items: Vec<ItemRow>,
     /// For an entry that only stands for a listing: what the server says of itself.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub texts: Vec<TextRow>,
     /// For an entry that only stands for a listing: the ids of the entries whose server it is.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default, deserialize_with = "all_cleaned")]
     pub of: Vec<String>,
 }
 
 /// A tool, prompt, resource or skill.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct ItemRow {
     /// `tool`, `prompt`, `resource`, `resource template` or `skill`.
-    pub kind: &'static str,
+    pub kind: Named<ItemKind>,
     /// Its name.
     pub name: Text,
     /// Stands for all that is listed of it.
+    #[serde(deserialize_with = "cleaned")]
     pub fingerprint: String,
     /// What it says of its effects: does it only read?
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -219,10 +228,10 @@ pub struct ItemRow {
 }
 
 /// A text that a model reads.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct TextRow {
     /// Where it stands, in words.
-    pub place: &'static str,
+    pub place: Named<evidence::Place>,
     /// It, with what is not seen made visible.
     pub text: Text,
 }

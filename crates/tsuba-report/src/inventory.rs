@@ -1,11 +1,12 @@
 //! The inventory: what is there, unjudged.
 
-use crate::model::{EntryRow, Launch, ListingRow, Setup, Via};
+use crate::model::{EntryRow, Named, Setup};
+use crate::phrases::{count, credentials, files, listed, plan_line, verb};
 use crate::style::{cut, pad};
-use crate::text::count;
 use crate::{Look, Report, Tint};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::io::{self, Write};
+use tsuba_core::understand::Asks;
 
 /// Writes the inventory for people: by setup, each entry with what it runs, is handed, and may touch.
 ///
@@ -41,11 +42,11 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
                 ("folders", list(&entry.reach.folders)),
                 // The host that is called stands in the address already.
                 ("hosts", if alone { String::new() } else { list(&entry.reach.hosts) }),
-                ("powers", entry.reach.powers.join(", ")),
+                ("powers", crate::texts::listed(&entry.reach.powers)),
             ];
             rows.extend(reach.into_iter().filter(|(_, text)| !text.is_empty()));
-            if entry.asks != "unknown" {
-                rows.push(("asks", entry.asks.to_owned()));
+            if *entry.asks != Asks::Unknown {
+                rows.push(("asks", entry.asks.to_string()));
             }
             for (label, text) in rows {
                 writeln!(
@@ -98,7 +99,7 @@ fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> 
 /// What makes two entries the same server: their package or image, or the address that they call.
 fn same_server(entry: &EntryRow) -> Option<String> {
     if let Some(launch) = &entry.launch {
-        let source = launch.source.unwrap_or_default();
+        let source = launch.source.map_or("", Named::name);
         let named = launch.package.as_ref().or(launch.image.as_ref())?;
         return Some(format!("{source} {named}"));
     }
@@ -115,121 +116,4 @@ fn variant(entry: &EntryRow) -> String {
     });
     let given = credentials(entry).map_or_else(|| "given nothing".to_owned(), |given| format!("given {given}"));
     version.into_iter().chain([given]).collect::<Vec<_>>().join(", ")
-}
-
-/// `3 setups`, or `3 listings` where nothing is set up.
-pub(crate) fn files(report: &Report) -> String {
-    if !report.setups.is_empty() && report.setups.iter().all(|setup| matches!(setup.kind, "listing" | "login")) {
-        count(report.summary.setups, "listing", "listings")
-    } else {
-        count(report.summary.setups, "setup", "setups")
-    }
-}
-
-/// What an entry does with what [`plan_line`] tells: it starts it, calls it, or only lists it.
-pub(crate) fn verb(entry: &EntryRow) -> &'static str {
-    match (&entry.launch, &entry.remote, &entry.listing) {
-        (None, Some(_), _) => "calls",
-        (None, None, Some(_)) => "lists",
-        _ => "runs",
-    }
-}
-
-/// The launch plan or target in one line: outermost first, the server last.
-pub(crate) fn plan_line(entry: &EntryRow) -> String {
-    let mut parts = Vec::new();
-    if let Some(launch) = &entry.launch {
-        parts.extend(launch.wrappers.iter().map(ToString::to_string));
-        parts.extend(launch.via.iter().map(outer));
-        parts.extend(server(launch));
-    }
-    let calls = if parts.is_empty() { "" } else { "calls " };
-    parts.extend(entry.remote.as_ref().map(|remote| format!("{calls}{}", remote.url)));
-    if let Some(why) = entry.launch.as_ref().and_then(|l| l.not_understood) {
-        parts.push(format!("({why})"));
-    }
-    match (&entry.listing, parts.is_empty()) {
-        (_, false) => parts.join(" > "),
-        (Some(listing), true) => counts(listing),
-        (None, true) => "nothing: neither a command nor an address".to_owned(),
-    }
-}
-
-/// `6 tools, 1 prompt`.
-fn counts(listing: &ListingRow) -> String {
-    let counts = [
-        (listing.tools, "tool", "tools"),
-        (listing.prompts, "prompt", "prompts"),
-        (listing.resources, "resource", "resources"),
-    ];
-    let told: Vec<String> = counts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| count(*n, one, more)).collect();
-    if told.is_empty() { "no tools".to_owned() } else { told.join(", ") }
-}
-
-/// What the server of an entry lists, and where that stands; nothing where the entry is that listing.
-pub(crate) fn listed(entry: &EntryRow) -> Option<String> {
-    let listing = entry.listing.as_ref().filter(|listing| listing.path != entry.setup)?;
-    Some(format!("{} in {}", counts(listing), listing.path))
-}
-
-fn outer(via: &Via) -> String {
-    format!(
-        "{} {}{} [{}]",
-        via.runner,
-        via.package,
-        version(via.source, via.version.as_ref().map(|v| v.as_str())),
-        via.pin
-    )
-}
-
-fn server(launch: &Launch) -> Option<String> {
-    let pin = launch.pin?;
-    let runner = launch.runner.as_ref().map(|r| r.as_str()).unwrap_or_default();
-    let what = if let Some(package) = &launch.package {
-        format!(
-            "{runner} {package}{}",
-            version(launch.source.unwrap_or_default(), launch.version.as_ref().map(|v| v.as_str()))
-        )
-    } else if let Some(image) = &launch.image {
-        let tag = launch.tag.as_ref().map(|t| format!(":{t}")).unwrap_or_default();
-        let digest = launch.digest.as_ref().map(|d| format!("@{d}")).unwrap_or_default();
-        format!("{runner} {image}{tag}{digest}")
-    } else {
-        let script = launch.script.as_ref()?.as_str();
-        let file = script.rsplit(['/', '\\']).next().unwrap_or(script).to_lowercase();
-        let bare =
-            [".exe", ".cmd", ".bat", ".ps1"].iter().find_map(|ending| file.strip_suffix(ending)).unwrap_or(&file);
-        if runner.is_empty() || bare == runner { script.to_owned() } else { format!("{runner} {script}") }
-    };
-    Some(format!("{what} [{pin}]"))
-}
-
-fn version(source: &str, version: Option<&str>) -> String {
-    match (source, version) {
-        (_, None) => String::new(),
-        ("image", Some(tag)) if tag.contains(':') => format!("@{tag}"),
-        ("image", Some(tag)) => format!(":{tag}"),
-        ("git", Some(reference)) => format!("#{reference}"),
-        (_, Some(version)) if version.starts_with(|c: char| "<>=!~^".contains(c)) => format!(" {version}"),
-        (_, Some(version)) => format!("@{version}"),
-    }
-}
-
-/// What is handed over, in one line.
-pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
-    let mut told: Vec<String> = entry
-        .credentials
-        .iter()
-        .map(|c| {
-            let name = if c.name.as_str().is_empty() { c.place } else { c.name.as_str() };
-            match &c.masked {
-                Some(masked) => format!("{name} in plain text {masked}"),
-                None => format!("{name} ({})", c.kind),
-            }
-        })
-        .collect();
-    // What an option passes on and the environment sets is told once.
-    let mut seen = BTreeSet::new();
-    told.retain(|one| seen.insert(one.clone()));
-    (!told.is_empty()).then(|| told.join(", "))
 }

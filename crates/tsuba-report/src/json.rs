@@ -1,6 +1,8 @@
 //! The report as JSON: the stable contract.
 
+use crate::model::SCHEMA;
 use crate::{Renderer, Report};
+use std::fmt;
 use std::io::{self, BufWriter, Write};
 
 /// `tsuba-report/1`.
@@ -17,6 +19,29 @@ impl Renderer for Json {
         serde_json::to_writer_pretty(&mut collected, report)?;
         collected.write_all(b"\n")?;
         collected.flush()
+    }
+}
+
+/// Reads a report back, whoever wrote it: every text in it is cleaned again, and it can be written in every format.
+///
+/// # Errors
+/// Where it is no `tsuba-report/1`: what and where, without quoting it.
+pub fn read(bytes: &[u8]) -> Result<Report, NotAReport> {
+    serde_json::from_slice(bytes).map_err(|error| NotAReport { line: error.line(), column: error.column() })
+}
+
+/// Bytes that are no report.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct NotAReport {
+    /// Where reading ended, in lines from 1; 0 where the place is not known.
+    pub line: usize,
+    /// Likewise, in columns.
+    pub column: usize,
+}
+
+impl fmt::Display for NotAReport {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "no report of this program in JSON ({SCHEMA}), from line {}, column {} on", self.line, self.column)
     }
 }
 

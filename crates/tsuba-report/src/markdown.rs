@@ -1,8 +1,7 @@
 //! The report for a ticket: what is wrong, where, and what to write instead.
 
-use crate::inventory::plan_line;
-use crate::model::{EntryRow, FindingRow};
-use crate::text::count;
+use crate::model::{EntryRow, FindingRow, Named};
+use crate::phrases::{count, plan_line};
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -17,7 +16,7 @@ impl Renderer for Markdown {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let summary = &report.summary;
         let verdicts = [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready]
-            .map(|v| format!("{} {}", summary.verdicts.get(v.name()).unwrap_or(&0), v.name()));
+            .map(|v| format!("{} {}", summary.verdicts.get(&Named(v)).unwrap_or(&0), v.name()));
         writeln!(out, "## Tool servers: {}\n", verdicts.join(", "))?;
         writeln!(
             out,

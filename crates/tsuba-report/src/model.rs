@@ -4,29 +4,40 @@ pub use crate::entry::{
     Credential, DecisionRow, EntryRow, ItemRow, Launch, ListingRow, ReachRow, RemoteRow, TextRow, Via,
 };
 pub use crate::summary::{Summary, Unasked};
+pub use crate::texts::{Named, Text};
 
 use crate::rows::{entry_row, finding_row, setup_row};
+use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Spread, Stands};
 use tsuba_core::severity::{Confidence, Severity};
-use tsuba_core::text::Clean;
-use tsuba_core::understand::Study;
+use tsuba_core::understand::{SetupKind, Study};
+
+/// The schema's name.
+pub(crate) const SCHEMA: &str = "tsuba-report/1";
+
+fn known_schema<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Text, D::Error> {
+    let text = Text::deserialize(deserializer)?;
+    if text.as_str() == SCHEMA { Ok(text) } else { Err(de::Error::custom("another schema")) }
+}
 
 /// A whole report.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Report {
     /// Always `tsuba-report/1`.
-    pub schema: &'static str,
+    #[serde(deserialize_with = "known_schema")]
+    pub schema: Text,
     /// Who wrote it.
     pub tool: Tool,
     /// The date of the audit (`YYYY-MM-DD`).
+    #[serde(deserialize_with = "cleaned")]
     pub as_of: String,
     /// What was looked at, as given.
     pub inputs: Vec<Text>,
     /// The policy and the register that it was judged with.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub judged_with: Vec<Text>,
     /// The setups, by path.
     pub setups: Vec<Setup>,
@@ -40,54 +51,22 @@ pub struct Report {
     pub summary: Summary,
 }
 
-/// A text that went through the cleaner.
-#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(transparent)]
-pub struct Text(pub(crate) Clean);
-
-impl JsonSchema for Text {
-    fn schema_name() -> std::borrow::Cow<'static, str> {
-        "Text".into()
-    }
-
-    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
-        String::json_schema(generator)
-    }
-
-    fn inline_schema() -> bool {
-        true
-    }
-}
-
-impl std::fmt::Display for Text {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        self.0.fmt(f)
-    }
-}
-
-impl Text {
-    /// The text.
-    pub fn as_str(&self) -> &str {
-        self.0.as_str()
-    }
-}
-
 /// The tool that wrote a report.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Tool {
     /// Its name.
-    pub name: &'static str,
+    pub name: Text,
     /// Its version.
-    pub version: &'static str,
+    pub version: Text,
 }
 
 /// A setup.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Setup {
     /// Its path.
     pub path: Text,
-    /// `client`, `compose`, `kubernetes`, `image`, `unit`, `snippet`, `dotenv`, `listing` or `login`.
-    pub kind: &'static str,
+    /// What it is.
+    pub kind: Named<SetupKind>,
     /// The account that owns it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub owner: Option<Text>,
@@ -100,7 +79,7 @@ pub struct Setup {
 }
 
 /// A place in a file: lines and columns from 1, columns in characters, the end exclusive.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Place {
     /// First line.
     pub line: u32,
@@ -115,31 +94,35 @@ pub struct Place {
 }
 
 /// A finding.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct FindingRow {
     /// The rule's identifier.
-    pub rule: &'static str,
+    pub rule: Text,
     /// `critical`, `high`, `medium`, `low` or `note`.
-    #[schemars(with = "String")]
+    #[schemars(with = "Named<Severity>")]
     pub severity: Severity,
     /// What it would be if the policy said nothing of it; left out where that is the same.
-    #[schemars(with = "Option<String>")]
+    #[schemars(with = "Option<Named<Severity>>")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub without_policy: Option<Severity>,
     /// `certain`, `likely` or `possible`.
-    #[schemars(with = "String")]
+    #[schemars(with = "Named<Confidence>")]
     pub confidence: Confidence,
     /// The setup's path.
     pub setup: Text,
     /// The entry's id, where it belongs to one.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub entry: Option<String>,
     /// Where.
     pub place: Place,
     /// What is wrong.
     pub message: Text,
     /// The line, secrets masked.
+    #[serde(deserialize_with = "cleaned")]
     pub excerpt: String,
+    /// The part of it that is meant, in characters from 0, the end exclusive.
+    #[serde(default)]
+    pub marked: (usize, usize),
     /// The text as the model reads it, where the finding is about a text.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reads: Option<Text>,
@@ -149,31 +132,31 @@ pub struct FindingRow {
     /// What to do.
     pub fix: Text,
     /// Where the rule comes from.
-    pub references: &'static [&'static str],
+    pub references: Vec<Text>,
     /// The same finding has the same fingerprint after lines have moved.
+    #[serde(deserialize_with = "cleaned")]
     pub fingerprint: String,
     /// The waiver that covers it, or null.
     pub waived: Option<WaiverRow>,
-    /// The parts of the excerpt, for drawing.
-    #[serde(skip)]
-    pub marked: (usize, usize),
 }
 
 /// A waiver.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct WaiverRow {
     /// The decision's name in the register.
+    #[serde(deserialize_with = "cleaned")]
     pub id: String,
     /// Who decided.
     pub by: Text,
     /// The last day on which it holds (`YYYY-MM-DD`).
+    #[serde(deserialize_with = "cleaned")]
     pub until: String,
     /// Why.
     pub reason: Text,
 }
 
 /// A file that could not be read.
-#[derive(Clone, Debug, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Unread {
     /// Its path.
     pub path: Text,
@@ -187,12 +170,11 @@ pub struct Unread {
 impl FindingRow {
     /// Notes that it is accepted by a decision of this moment.
     pub fn waive(&mut self, decision: &tsuba_core::register::Decision) {
-        let cleaner = tsuba_core::judge::wary_cleaner();
         self.waived = Some(WaiverRow {
             id: decision.id(),
-            by: Text(cleaner.clean(&decision.by)),
+            by: Text::wary(&decision.by),
             until: decision.until.map(|until| until.to_string()).unwrap_or_default(),
-            reason: Text(cleaner.clean(&decision.reason)),
+            reason: Text::wary(&decision.reason),
         });
     }
 }
@@ -247,8 +229,8 @@ impl Report {
         let summary =
             Summary { evidence_of_others: audit.of_others, ..Summary::of(&setups, &entries, &findings, unread.len()) };
         Self {
-            schema: "tsuba-report/1",
-            tool: Tool { name: "tsuba", version },
+            schema: Text::constant(SCHEMA),
+            tool: Tool { name: Text::constant("tsuba"), version: Text::constant(version) },
             as_of: as_of.to_string(),
             inputs: inputs.iter().map(|input| clean(input)).collect(),
             judged_with: Vec::new(),
@@ -263,16 +245,14 @@ impl Report {
     /// The same with other names of what was looked at.
     #[must_use]
     pub fn with_inputs(mut self, inputs: &[String]) -> Self {
-        let cleaner = tsuba_core::judge::wary_cleaner();
-        self.inputs = inputs.iter().map(|input| Text(cleaner.clean(input))).collect();
+        self.inputs = inputs.iter().map(|input| Text::wary(input)).collect();
         self
     }
 
     /// The same with the files it was judged with: who wrote them decides with.
     #[must_use]
     pub fn with_files(mut self, files: &[String]) -> Self {
-        let cleaner = tsuba_core::judge::wary_cleaner();
-        self.judged_with = files.iter().map(|file| Text(cleaner.clean(file))).collect();
+        self.judged_with = files.iter().map(|file| Text::wary(file)).collect();
         self
     }
 
@@ -303,7 +283,7 @@ impl Report {
         let paths: BTreeSet<&Text> = entries.iter().map(|row| &row.setup).collect();
         let setups: Vec<Setup> = self.setups.iter().filter(|setup| paths.contains(&setup.path)).cloned().collect();
         Self {
-            schema: self.schema,
+            schema: self.schema.clone(),
             tool: self.tool.clone(),
             as_of: self.as_of.clone(),
             inputs: self.inputs.clone(),

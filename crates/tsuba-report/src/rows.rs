@@ -1,14 +1,14 @@
 //! From the core's audit to the rows of the report model. Every text goes through the audit's cleaner here.
 
 use crate::model::{
-    Credential, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Place, ReachRow, RemoteRow, Setup,
-    Text, TextRow, Via, WaiverRow,
+    Credential, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, Place, ReachRow, RemoteRow,
+    Setup, Text, TextRow, Via, WaiverRow,
 };
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, Finding, Stands};
 use tsuba_core::register::{Decision, Standing};
-use tsuba_core::text::{fingerprint, strong_fingerprint};
-use tsuba_core::understand::launch::{Plan, ToldStep};
+use tsuba_core::text::{Name as _, fingerprint, strong_fingerprint};
+use tsuba_core::understand::launch::{Pin, Plan, Source, ToldStep};
 use tsuba_core::understand::{Entry, Handed, Prints, Study, launch_print};
 
 pub(crate) fn setup_row(audit: &Audit, study: &Study) -> Setup {
@@ -16,7 +16,7 @@ pub(crate) fn setup_row(audit: &Audit, study: &Study) -> Setup {
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     Setup {
         path: clean(&study.document.path),
-        kind: study.kind.name(),
+        kind: Named(study.kind),
         owner: facts.owner.as_ref().map(clean),
         team: facts.team.as_ref().map(clean),
         tracked: facts.tracked,
@@ -38,7 +38,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
     let reach = ReachRow {
         folders: entry.reach.folders.iter().map(|f| clean(&f.path.text)).collect(),
         hosts: entry.reach.hosts.iter().map(|h| clean(h)).collect(),
-        powers: entry.reach.powers.iter().map(|p| p.name()).collect(),
+        powers: entry.reach.powers.iter().map(|p| Named(*p)).collect(),
     };
     EntryRow {
         id: entry_id(study, entry),
@@ -51,7 +51,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
             end_column: end.column,
             pointer: clean(entry.pointer.as_str()),
         },
-        transport: entry.transport.name(),
+        transport: Named(entry.transport),
         fingerprint: match study.listing_of(entry) {
             Some(listing) => listing_fingerprint(listing),
             None => launch_print(entry),
@@ -65,12 +65,14 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
         credentials: entry.handed.iter().map(|handed| credential_row(audit, handed)).collect(),
         reach,
         listing: listing_row(audit, study, entry),
-        asks: entry.asks().name(),
+        asks: Named(entry.asks()),
         disabled: entry.disabled,
         decision: decision_row(audit, stands),
         verdict: judgement.map(|j| j.verdict),
         reasons: judgement
-            .map(|j| j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id).collect())
+            .map(|j| {
+                j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| Text::constant(f.rule.id)).collect()
+            })
             .unwrap_or_default(),
     }
 }
@@ -78,9 +80,9 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
 fn credential_row(audit: &Audit, handed: &Handed) -> Credential {
     let plaintext = handed.is_plaintext();
     Credential {
-        place: handed.place.name(),
+        place: Named(handed.place),
         name: Text(audit.cleaner.clean(&handed.name)),
-        kind: handed.kind.name(),
+        kind: Named(handed.kind),
         masked: plaintext.then(|| Text(audit.cleaner.clean(&tsuba_core::text::mask(&handed.value.text)))),
         fingerprint: if plaintext { audit.credential_name(handed).map(str::to_owned) } else { None },
     }
@@ -90,10 +92,10 @@ fn via(audit: &Audit, step: &ToldStep) -> Via {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     Via {
         runner: clean(&step.runner),
-        source: step.source,
+        source: Named(Source::from_name(step.source).unwrap_or(Source::Path)),
         package: clean(&step.package),
         version: said(&step.version).map(clean),
-        pin: step.pin,
+        pin: Named(Pin::from_name(step.pin).unwrap_or(Pin::NotAPackage)),
     }
 }
 
@@ -108,10 +110,10 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     Launch {
         wrappers: told.wrappers.iter().map(|name| clean(name)).collect(),
         runner: said(&told.runner).map(clean),
-        source: said(told.source).map(|_| told.source),
+        source: Source::from_name(told.source).map(Named),
         package: said(&told.package).map(clean),
         version: said(&told.version).map(clean),
-        pin: said(told.pin).map(|_| told.pin),
+        pin: Pin::from_name(told.pin).map(Named),
         image: said(&told.image).map(clean),
         tag: said(&told.tag).map(clean),
         digest: said(&told.digest).map(clean),
@@ -119,7 +121,7 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
         args: told.args.iter().map(|word| clean(word)).collect(),
         bridge: told.bridge,
         via: told.via.iter().map(|step| via(audit, step)).collect(),
-        not_understood: said(told.not_understood).map(|_| told.not_understood),
+        not_understood: plan.not_understood.map(Text::constant),
     }
 }
 
@@ -140,7 +142,7 @@ fn decision_row(audit: &Audit, stands: Stands) -> Option<DecisionRow> {
         _ => Vec::new(),
     };
     Some(DecisionRow {
-        standing: standing.name(),
+        standing: Named(standing.stood()),
         id: decision.map(Decision::id),
         by: decision.map(|d| clean(&d.by)),
         on: decision.map(|d| d.on.to_string()),
@@ -188,7 +190,7 @@ fn listing_row(audit: &Audit, study: &Study, entry: &Entry) -> Option<ListingRow
 
 fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {
     let rows = listing.items.iter().map(|item| ItemRow {
-        kind: item.kind.name(),
+        kind: Named(item.kind),
         name: Text(audit.cleaner.clean(&item.name.text)),
         fingerprint: item.print.clone(),
         read_only: item.hints.read_only.as_ref().map(|hint| hint.0),
@@ -200,7 +202,7 @@ fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {
 
 fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> bool) -> Vec<TextRow> {
     let told = passages.iter().filter(|passage| wanted(passage));
-    told.map(|p| TextRow { place: p.place.name(), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
+    told.map(|p| TextRow { place: Named(p.place), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
 }
 
 /// `entry` is the id of the entry that it belongs to.
@@ -210,7 +212,7 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding, entry: Option<&Strin
     let width = |text: &str| text.chars().count();
     let lead = width(excerpt.before.as_str()) + usize::from(excerpt.cut.0);
     Some(FindingRow {
-        rule: finding.rule.id,
+        rule: Text::constant(finding.rule.id),
         severity: finding.severity,
         without_policy: (finding.unruled != finding.severity).then_some(finding.unruled),
         confidence: finding.confidence,
@@ -229,7 +231,7 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding, entry: Option<&Strin
         reads: finding.reads.clone().map(Text),
         sees: finding.sees.clone().map(Text),
         fix: Text(finding.fix.clone()),
-        references: finding.rule.references,
+        references: finding.rule.references.iter().copied().map(Text::constant).collect(),
         fingerprint: finding.fingerprint.clone(),
         waived: waiver_row(audit, finding),
     })

@@ -34,7 +34,7 @@ impl Renderer for Sarif {
                 let place = &finding.place;
                 json!({
                     "ruleId": finding.rule,
-                    "ruleIndex": all.iter().position(|rule| rule.id == finding.rule),
+                    "ruleIndex": all.iter().position(|rule| rule.id == finding.rule.as_str()),
                     "level": level(finding.severity),
                     "message": { "text": format!("{}. {}", finding.message, finding.fix) },
                     "locations": [{

@@ -1,23 +1,24 @@
 //! The counts of a report.
 
-use crate::model::{EntryRow, FindingRow, Setup, Text};
+use crate::model::{EntryRow, FindingRow, Named, Setup, Text};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
+use tsuba_core::understand::SetupKind;
 
 /// Counts.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Summary {
     /// Setups with entries; listings that belong to an entry of a setup are not counted, here and below.
     pub setups: usize,
     /// Entries.
     pub entries: usize,
     /// Entries by verdict.
-    pub verdicts: BTreeMap<&'static str, usize>,
+    pub verdicts: BTreeMap<Named<Verdict>, usize>,
     /// Findings by severity, without those that are waived.
-    pub findings: BTreeMap<&'static str, usize>,
+    pub findings: BTreeMap<Named<Severity>, usize>,
     /// Findings that are waived.
     pub waived: usize,
     /// Findings that an earlier report has already, and this one leaves out.
@@ -31,7 +32,7 @@ pub struct Summary {
 }
 
 /// Entries that are switched on and of whose servers no evidence was given: what their tools say and how they log in is not judged.
-#[derive(Clone, Debug, Default, Serialize, JsonSchema)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Unasked {
     /// Servers that are started.
     pub local: usize,
@@ -42,7 +43,7 @@ pub struct Unasked {
 impl Unasked {
     pub(crate) fn of(entries: &[EntryRow], setups: &[Setup]) -> Self {
         // Only what a client has can be asked.
-        let asked = |setup: &&Setup| matches!(setup.kind, "client" | "candidate");
+        let asked = |setup: &&Setup| matches!(*setup.kind, SetupKind::Client | SetupKind::Candidate);
         let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
         let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled && paths.contains(&entry.setup);
         let (local, remote): (Vec<_>, Vec<_>) =
@@ -59,17 +60,17 @@ impl Summary {
             entries: own().count(),
             unread,
             unasked: Unasked::of(entries, setups),
-            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (v.name(), 0)).into(),
-            findings: Severity::ALL.map(|s| (s.name(), 0)).into(),
+            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (Named(v), 0)).into(),
+            findings: Severity::ALL.map(|s| (Named(s), 0)).into(),
             known: 0,
             evidence_of_others: 0,
             waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
         };
         own()
             .filter_map(|entry| entry.verdict)
-            .for_each(|verdict| *summary.verdicts.entry(verdict.name()).or_default() += 1);
+            .for_each(|verdict| *summary.verdicts.entry(Named(verdict)).or_default() += 1);
         let counted = findings.iter().filter(|finding| finding.waived.is_none());
-        counted.for_each(|finding| *summary.findings.entry(finding.severity.name()).or_default() += 1);
+        counted.for_each(|finding| *summary.findings.entry(Named(finding.severity)).or_default() += 1);
         summary
     }
 }

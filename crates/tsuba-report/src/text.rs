@@ -1,7 +1,7 @@
 //! The report for people: the counts first, then each entry, worst first.
 
-use crate::inventory::{credentials, files, listed, plan_line, verb};
-use crate::model::{EntryRow, FindingRow};
+use crate::model::{EntryRow, FindingRow, Named};
+use crate::phrases::{count, credentials, decided, files, listed, plan_line, verb};
 use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
@@ -87,7 +87,7 @@ impl Text {
                 .map(|verdict| {
                     format!(
                         "{} {}",
-                        summary.verdicts.get(verdict.name()).unwrap_or(&0),
+                        summary.verdicts.get(&Named(*verdict)).unwrap_or(&0),
                         look.paint(Tint::Verdict(*verdict), verdict.name())
                     )
                 })
@@ -105,7 +105,7 @@ impl Text {
             .filter_map(|severity| {
                 summary
                     .findings
-                    .get(severity.name())
+                    .get(&Named(*severity))
                     .filter(|n| **n > 0)
                     .map(|n| format!("{n} {}", look.paint(Tint::Severity(*severity), severity.name())))
             })
@@ -140,7 +140,7 @@ impl Text {
     /// Which rules speak most often: where one change of habit would help most.
     fn often(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-        report.findings.iter().for_each(|finding| *counts.entry(finding.rule).or_default() += 1);
+        report.findings.iter().for_each(|finding| *counts.entry(finding.rule.as_str()).or_default() += 1);
         let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
         counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
         let told: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
@@ -156,7 +156,7 @@ impl Text {
             return Ok(());
         }
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "In files, not in one entry"))?;
-        for group in findings.chunk_by(|a, b| (a.rule, a.severity, &a.fix) == (b.rule, b.severity, &b.fix)) {
+        for group in findings.chunk_by(|a, b| (&a.rule, a.severity, &a.fix) == (&b.rule, b.severity, &b.fix)) {
             writeln!(out)?;
             match group {
                 [one] => {
@@ -209,11 +209,12 @@ impl Text {
         let findings: Vec<&FindingRow> = findings
             .iter()
             .copied()
-            .filter(|finding| finding.rule != NOT_DECIDED || finding.waived.is_some())
+            .filter(|finding| finding.rule.as_str() != NOT_DECIDED || finding.waived.is_some())
             .collect();
-        let reasons: Vec<&str> = entry.reasons.iter().copied().filter(|id| *id != NOT_DECIDED).collect();
+        let reasons: Vec<&str> =
+            entry.reasons.iter().map(|reason| reason.as_str()).filter(|id| *id != NOT_DECIDED).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
-        let below = |id: &&str| findings.iter().any(|finding| finding.rule == *id);
+        let below = |id: &&str| findings.iter().any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
             let titles = reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title);
             let width = self.0.width.saturating_sub(INDENT + 9).max(24);
@@ -223,7 +224,8 @@ impl Text {
         }
         for (at, finding) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
-            let again = findings.get(at + 1).is_some_and(|next| (next.rule, &next.fix) == (finding.rule, &finding.fix));
+            let again =
+                findings.get(at + 1).is_some_and(|next| (&next.rule, &next.fix) == (&finding.rule, &finding.fix));
             let read =
                 at.checked_sub(1).and_then(|i| findings.get(i)).is_some_and(|before| before.reads == finding.reads);
             // What is about the entry as a whole is not shown by the line with its name.
@@ -254,7 +256,7 @@ impl Text {
         let sure = sure + &ruled;
         let place =
             format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
-        let used = INDENT + 9 + finding.rule.len() + sure.len() + 2;
+        let used = INDENT + 9 + finding.rule.as_str().len() + sure.len() + 2;
         writeln!(
             out,
             "{}{} {}{sure}  {}",
@@ -345,15 +347,15 @@ impl Text {
     fn unasked(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let others = report.summary.evidence_of_others;
         if others > 0 {
-            let files = crate::text::count(others, "file of evidence is", "files of evidence are");
+            let files = count(others, "file of evidence is", "files of evidence are");
             writeln!(out, "\n{files} left out: of entries that are not in {}", inputs(report))?;
         }
         let unasked = &report.summary.unasked;
-        let count = unasked.local + unasked.remote;
-        if count == 0 {
+        let all = unasked.local + unasked.remote;
+        if all == 0 {
             return Ok(());
         }
-        let servers = crate::text::count(count, "server says and how it logs in", "servers say and how they log in");
+        let servers = count(all, "server says and how it logs in", "servers say and how they log in");
         let launch = if unasked.local > 0 { " --launch" } else { "" };
         // As they are given on the command line.
         let given = |input: &str| match input {
@@ -382,34 +384,9 @@ impl Text {
 }
 
 /// Nobody has decided: that is told in one line, and the finding of it is not shown again.
-const UNKNOWN: &str = "unknown";
 const NOT_DECIDED: &str = "review/unknown";
-
-/// What was decided on an entry.
-pub(crate) fn decided(entry: &EntryRow) -> Option<String> {
-    let decision = entry.decision.as_ref()?;
-    if decision.standing == UNKNOWN && !entry.disabled {
-        return Some("nobody has".to_owned());
-    }
-    let (by, on) = (decision.by.as_ref()?, decision.on.as_ref()?);
-    let until = decision.until.as_ref().map(|until| format!(", until {until}")).unwrap_or_default();
-    let conditions: Vec<&str> = decision.conditions.iter().map(|condition| condition.as_str()).collect();
-    let conditions =
-        if conditions.is_empty() { String::new() } else { format!("; on condition: {}", conditions.join("; ")) };
-    let (what, now) = match decision.standing {
-        "changed" => ("approved", "; it has changed since"),
-        "expired" => ("approved", "; that is over"),
-        standing => (standing, ""),
-    };
-    Some(format!("{what} by {by} on {on}{until}{now}{conditions}"))
-}
 
 fn inputs(report: &Report) -> String {
     let names: Vec<&str> = report.inputs.iter().map(|i| i.as_str()).collect();
     names.join(", ")
-}
-
-/// `1 entry`, `3 entries`.
-pub fn count(number: usize, one: &str, more: &str) -> String {
-    format!("{number} {}", if number == 1 { one } else { more })
 }

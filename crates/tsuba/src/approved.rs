@@ -61,7 +61,7 @@ pub(crate) fn keep(register: &Path, audited: &mut Audited, decided: &[(Decision,
 /// What was approved by one decision, in words, where they are kept.
 pub(crate) fn kept(path: &Path, decision: &Decision) -> anyhow::Result<Option<Snapshot>> {
     let file = file(path, &decision.id());
-    if file.is_file() { crate::commands::compare::snapshot(&file).map(Some) } else { Ok(None) }
+    if file.is_file() { crate::reports::snapshot(&file).map(Some) } else { Ok(None) }
 }
 
 /// What was approved and still is, in words: the entries, the decisions of which words are kept, and how many there are of which none are.

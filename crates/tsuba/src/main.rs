@@ -16,6 +16,7 @@ mod output;
 mod pipeline;
 mod register;
 mod remembered;
+mod reports;
 mod threads;
 mod walk;
 
@@ -48,6 +49,7 @@ enum Command {
     Waive(commands::waive::Args),
     Decisions(commands::decisions::Args),
     Compare(commands::compare::Args),
+    Render(commands::render::Args),
     Repair(commands::repair::Args),
     Explain(commands::explain::Args),
     Demo(commands::demo::Args),
@@ -73,6 +75,7 @@ fn main() -> ExitCode {
         Command::Waive(args) => commands::waive::run(&args),
         Command::Decisions(args) => commands::decisions::run(&args),
         Command::Compare(args) => commands::compare::run(&args),
+        Command::Render(args) => commands::render::run(&args),
         Command::Repair(args) => commands::repair::run(&args),
         Command::Explain(args) => commands::explain::run(&args),
         Command::Demo(args) => commands::demo::run(&args),

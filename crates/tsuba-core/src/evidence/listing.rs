@@ -126,6 +126,8 @@ impl ItemKind {
     }
 }
 
+crate::text::named!(ItemKind: Tool, Prompt, Resource, Template, Skill);
+
 /// One tool, prompt, resource or skill.
 #[derive(Clone, Debug)]
 pub struct Item {
@@ -225,6 +227,8 @@ impl Place {
         matches!(self, Self::Schema | Self::ParameterName | Self::Value | Self::Argument)
     }
 }
+
+crate::text::named!(Place: Name, Title, Description, Instructions, Schema, ParameterName, Value, Argument, Text, Annotation, Meta, Address, Elsewhere);
 
 /// A text that may reach a model.
 #[derive(Clone, Debug)]

@@ -42,3 +42,5 @@ impl Power {
         }
     }
 }
+
+crate::text::named!(Power: Shell, Files, Database, Browser, Web, Mail, Messages, Containers, Payments, Code);

@@ -3,10 +3,10 @@
 use super::Finding;
 use crate::prelude::*;
 use crate::severity::Severity;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// May it be used?
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
     /// Nothing speaks against it.
@@ -27,6 +27,8 @@ impl Verdict {
         }
     }
 }
+
+crate::text::named!(Verdict: Refuse, FixFirst, Ready);
 
 /// A verdict with its reasons.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -18,7 +18,7 @@ use jiff::civil::Date;
 use reading::Reading;
 pub use signed::{MAX_REMEMBERED, Memory, NAMESPACE, NotSigned, Signers, SignersError, Stale};
 pub use signing::Signing;
-pub use standing::Standing;
+pub use standing::{Standing, Stood};
 pub(crate) use standing::{approved_versions, standings};
 use writing::{above_remarks, written};
 

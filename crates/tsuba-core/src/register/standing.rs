@@ -31,15 +31,20 @@ impl Standing {
         }
     }
 
+    /// Without its decision.
+    pub fn stood(&self) -> Stood {
+        match self {
+            Self::Unknown => Stood::Unknown,
+            Self::Approved(_) => Stood::Approved,
+            Self::Changed(..) => Stood::Changed,
+            Self::Expired(_) => Stood::Expired,
+            Self::Refused(_) => Stood::Refused,
+        }
+    }
+
     /// Its name in reports.
     pub fn name(&self) -> &'static str {
-        match self {
-            Self::Unknown => "unknown",
-            Self::Approved(_) => "approved",
-            Self::Changed(..) => "changed",
-            Self::Expired(_) => "expired",
-            Self::Refused(_) => "refused",
-        }
+        self.stood().name()
     }
 
     /// Which of two approvals counts: one that holds, before one of something that has changed, before one that is over.
@@ -53,6 +58,36 @@ impl Standing {
         }
     }
 }
+
+/// A standing without its decision.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Stood {
+    /// Nobody has decided.
+    Unknown,
+    /// Approved, and what was approved.
+    Approved,
+    /// Approved, and something else now.
+    Changed,
+    /// Approved until a day that is over.
+    Expired,
+    /// Refused.
+    Refused,
+}
+
+impl Stood {
+    /// Its name in reports.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Unknown => "unknown",
+            Self::Approved => "approved",
+            Self::Changed => "changed",
+            Self::Expired => "expired",
+            Self::Refused => "refused",
+        }
+    }
+}
+
+crate::text::named!(Stood: Unknown, Approved, Changed, Expired, Refused);
 
 /// The standing of every entry, by study; `None` for what stands for a listing.
 pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> Vec<Vec<Option<Standing>>> {

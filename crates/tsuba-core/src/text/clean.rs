@@ -9,19 +9,19 @@ use serde::Serialize;
 /// Only a [`Cleaner`] (or a constant of the program) makes one.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(transparent)]
-pub struct Clean(String);
+pub struct Clean(Cow<'static, str>);
 
 impl Clean {
     /// A text of the program itself.
     pub fn constant(text: &'static str) -> Self {
-        Self(text.to_owned())
+        Self(Cow::Borrowed(text))
     }
 
     /// The first `most` characters, with a sign that there are more. What is cut has been cleaned as a whole, so no secret is cut in two.
     #[must_use]
     pub fn cut(&self, most: usize) -> Self {
         match self.0.char_indices().nth(most).and_then(|(at, _)| self.0.get(..at)) {
-            Some(head) => Self(format!("{head}…")),
+            Some(head) => Self(Cow::Owned(format!("{head}…"))),
             None => self.clone(),
         }
     }
@@ -52,7 +52,7 @@ impl Cleaner {
 
     /// Cleans a text from outside.
     pub fn clean(&self, text: &str) -> Clean {
-        Clean(neutral(&self.masker.mask(text)))
+        Clean(Cow::Owned(neutral(&self.masker.mask(text))))
     }
 
     /// What finds secrets, for texts that must otherwise stay to the letter.

@@ -10,6 +10,7 @@ mod lines;
 mod located;
 mod mask;
 mod masker;
+mod name;
 mod pointer;
 mod words;
 
@@ -24,6 +25,8 @@ pub(crate) use located::joined;
 pub use located::{Located, Parts, Span};
 pub use mask::mask;
 pub use masker::Masker;
+pub use name::Name;
+pub(crate) use name::named;
 pub use pointer::Pointer;
 pub(crate) use pointer::{is_normally, normal};
 pub(crate) use words::{singular, words_of};

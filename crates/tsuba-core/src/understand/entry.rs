@@ -33,6 +33,8 @@ impl Transport {
     }
 }
 
+crate::text::named!(Transport: Stdio, Http, Sse, Unknown);
+
 /// Does the client ask before a tool runs?
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Asks {
@@ -57,6 +59,8 @@ impl Asks {
         }
     }
 }
+
+crate::text::named!(Asks: Always, Some, Never, Unknown);
 
 /// One server in a setup.
 #[derive(Clone, Debug)]

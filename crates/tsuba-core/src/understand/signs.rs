@@ -77,16 +77,21 @@ const STATUS: u64 = 1 << 25;
 /// A letter written as its number: then any word may stand there in disguise.
 const ESCAPED: u64 = 1 << 26;
 
-/// What is recognised in a document that lacks the signs of it: nothing ever may be.
+/// What is recognised in a document that lacks the signs of it: nothing ever may be. Keys are compared without their signs (`mcp_servers`), and one
+/// whose signs stand within a word (`mcp_ser_vers`) is nobody's: what only such a key makes a setup is rightly none.
 pub(crate) fn missed(document: &Document) -> Option<&'static str> {
     let signs = Signs::of(document);
-    if !signs.setup && super::setup::recognise(document).is_some() {
+    let torn = || {
+        let plain: String = document.text.chars().filter(char::is_ascii_alphanumeric).collect();
+        Words::in_text(&plain).map_or(Signs::ALL, Signs::by)
+    };
+    if !signs.setup && super::setup::recognise(document).is_some() && !torn().setup {
         return Some("a setup");
     }
-    if !signs.listing && !crate::evidence::listings(document).is_empty() {
+    if !signs.listing && !crate::evidence::listings(document).is_empty() && !torn().listing {
         return Some("a listing");
     }
-    (!signs.papers && !crate::evidence::oauth::papers(document).is_empty()).then_some("a paper")
+    (!signs.papers && !crate::evidence::oauth::papers(document).is_empty() && !torn().papers).then_some("a paper")
 }
 
 /// Every word, and what it is a sign of. Case does not count.

@@ -68,6 +68,17 @@ pub(crate) enum FormatName {
     Markdown,
 }
 
+impl FormatName {
+    pub(crate) fn of_report(self) -> Format {
+        match self {
+            Self::Text => Format::Text,
+            Self::Json => Format::Json,
+            Self::Sarif => Format::Sarif,
+            Self::Markdown => Format::Markdown,
+        }
+    }
+}
+
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Gate {
     Critical,
@@ -99,7 +110,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let signer = signer
         .map(|file| register::signed(named, pipeline.register(), file, args.min_serial, pipeline.today()))
         .transpose()?;
-    let since = args.since.as_deref().map(super::compare::snapshot).transpose()?;
+    let since = args.since.as_deref().map(crate::reports::snapshot).transpose()?;
     let audited = pipeline.with_evidence(&args.evidence)?.run()?;
     // Taking apart a company's setups, value by value, takes as long as judging them, and the program ends soon anyway.
     let audited = ManuallyDrop::new(audited);
@@ -129,12 +140,7 @@ pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipe
 }
 
 pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
-    let format = match args.format {
-        FormatName::Text => Format::Text,
-        FormatName::Json => Format::Json,
-        FormatName::Sarif => Format::Sarif,
-        FormatName::Markdown => Format::Markdown,
-    };
+    let format = args.format.of_report();
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
 }

@@ -6,7 +6,7 @@ use crate::exit::Done;
 use crate::gather::Where;
 use crate::pipeline::Pipeline;
 use crate::register;
-use anyhow::{Context as _, bail};
+use crate::reports::snapshot;
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use serde_json::json;
@@ -14,7 +14,6 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
 use tsuba_core::judge::wary_cleaner;
-use tsuba_find::read_regular;
 
 /// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
 ///
@@ -106,20 +105,6 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     register::as_known(&mut audited.audit);
     let report = audited.report();
     Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
-}
-
-/// Reads a report of this program.
-pub(crate) fn snapshot(path: &Path) -> anyhow::Result<Snapshot> {
-    /// A report of more bytes is not read.
-    const MOST: u64 = 1 << 30;
-    let told = || format!("cannot read the report {}", path.display());
-    let bytes = read_regular(path, MOST).with_context(told)?;
-    // A parser's own message may quote the file.
-    let snapshot: Option<Snapshot> = serde_json::from_slice(&bytes).ok();
-    match snapshot.filter(Snapshot::is_known) {
-        Some(snapshot) => Ok(snapshot),
-        None => bail!("{}: no report of `tsuba audit --format json` (tsuba-report/1)", path.display()),
-    }
 }
 
 fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {

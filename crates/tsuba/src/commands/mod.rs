@@ -14,6 +14,7 @@ pub(crate) mod fail;
 pub(crate) mod inventory;
 pub(crate) mod man;
 pub(crate) mod refuse;
+pub(crate) mod render;
 pub(crate) mod repair;
 pub(crate) mod review;
 pub(crate) mod stand_in;

@@ -160,7 +160,7 @@ impl Review<'_> {
             self.listed(stands).and_then(|listed| self.row(listed)).and_then(|row| self.report.entries.get(row));
         let is_own = |id: &String| *id == entry.id || listed.is_some_and(|listed| *id == listed.id);
         let findings = self.report.findings.iter().filter(|finding| finding.entry.as_ref().is_some_and(is_own));
-        let findings = findings.filter(|finding| !UNDECIDED.contains(&finding.rule)).collect();
+        let findings = findings.filter(|finding| !UNDECIDED.contains(&finding.rule.as_str())).collect();
         let setup = self.report.setups.iter().find(|setup| setup.path == entry.setup);
         let card = Card {
             entry,

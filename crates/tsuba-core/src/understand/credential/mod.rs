@@ -69,6 +69,8 @@ impl Place {
     }
 }
 
+crate::text::named!(Place: Env, Argument, Header, Url, ConnectionString, ShellLine, Dotenv, Setting);
+
 /// What a value is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Kind {
@@ -93,6 +95,8 @@ impl Kind {
         }
     }
 }
+
+crate::text::named!(Kind: Plaintext, Reference, Placeholder, Public);
 
 /// Why a part of a value was judged as it was.
 #[derive(Clone, Debug)]

@@ -60,6 +60,8 @@ impl Pin {
     }
 }
 
+crate::text::named!(Pin: Exact, Digest, Range, Moving, None, Local, NotAPackage);
+
 /// Where what is run comes from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Source {
@@ -102,6 +104,8 @@ impl Source {
         }
     }
 }
+
+crate::text::named!(Source: Npm, Jsr, Pypi, Nuget, Go, Crates, Image, Git, Url, Path);
 
 /// A package that is run.
 #[derive(Clone, Debug, PartialEq, Eq)]

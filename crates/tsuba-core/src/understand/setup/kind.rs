@@ -65,3 +65,5 @@ impl SetupKind {
         }
     }
 }
+
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Snippet, Candidate, Manifest, Card, Gateway, Identity);

@@ -1,0 +1,29 @@
+//! `tsuba render`: a saved report in another format.
+
+use super::audit::FormatName;
+use crate::exit::Done;
+use crate::output;
+use crate::reports::report;
+use clap::Args as Arguments;
+use std::path::PathBuf;
+
+/// Write a saved JSON report in another format, as `audit` would have written it
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// The report, as `tsuba audit --format json` wrote it
+    #[arg(value_name = "REPORT")]
+    report: PathBuf,
+    /// The format to write
+    #[arg(long, value_enum, default_value_t = FormatName::Text)]
+    format: FormatName,
+    /// Write it to this file instead of standard output
+    #[arg(long, short, value_name = "FILE")]
+    output: Option<PathBuf>,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let report = report(&args.report)?;
+    let look = if args.output.is_some() { output::plain() } else { output::look() };
+    output::write(args.output.as_ref(), |out| args.format.of_report().renderer(look).render(&report, out))?;
+    Ok(Done::Clean)
+}
