@@ -4,13 +4,14 @@ use super::audit::FormatName;
 use crate::exit::Done;
 use crate::output;
 use crate::reports::report;
+use anyhow::bail;
 use clap::Args as Arguments;
 use std::path::PathBuf;
 
-/// Write a saved JSON report in another format, as `audit` would have written it
+/// Write a saved JSON report in another format, as `audit` or `inventory` would have written it
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
-    /// The report, as `tsuba audit --format json` wrote it
+    /// The report, as `tsuba audit --format json` or `tsuba inventory --format json` wrote it
     #[arg(value_name = "REPORT")]
     report: PathBuf,
     /// The format to write
@@ -23,7 +24,15 @@ pub(crate) struct Args {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let report = report(&args.report)?;
+    // An inventory has no verdicts, and must not look as if nothing were refused.
+    let judged = !report.summary.verdicts.is_empty();
+    if !judged && matches!(args.format, FormatName::Sarif | FormatName::Markdown) {
+        bail!("{}: an inventory, which judges nothing; it is written as text or json", args.report.display());
+    }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
-    output::write(args.output.as_ref(), |out| args.format.of_report().renderer(look).render(&report, out))?;
+    output::write(args.output.as_ref(), |out| match args.format {
+        FormatName::Text if !judged => tsuba_report::inventory::render(&report, look, out),
+        format => format.of_report().renderer(look).render(&report, out),
+    })?;
     Ok(Done::Clean)
 }

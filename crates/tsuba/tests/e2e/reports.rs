@@ -229,6 +229,13 @@ fn a_saved_report_is_written_in_every_format_as_the_audit_would_have() {
         dir.run(&["render", "saved.json", "--format", format, "--output", "out"]);
         assert_eq!(std::fs::read_to_string(dir.path("out")).unwrap(), was, "{format}");
     }
+    // An inventory judges nothing, and does not look as if it did.
+    let inventory =
+        |rest: &[&str]| dir.run(&[&["inventory", "company", "--config", "company/tsuba.toml"], rest].concat());
+    inventory(&["--format", "json", "--output", "there.json"]);
+    assert_eq!(dir.run(&["render", "there.json"]).out(), inventory(&[]).out());
+    let ticket = dir.run(&["render", "there.json", "--format", "markdown"]);
+    assert!(ticket.status() == 2 && ticket.err().contains("an inventory"), "{}", ticket.err());
 }
 
 #[test]
