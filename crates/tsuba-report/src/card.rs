@@ -5,7 +5,6 @@ use crate::phrases::{credentials, decided, listed, plan_line, verb};
 use crate::style::{pad, wrap};
 use crate::{Look, Tint};
 use std::io::{self, Write};
-use tsuba_core::decide::UNDECIDED;
 use tsuba_core::judge::Verdict;
 use tsuba_core::understand::Asks;
 
@@ -36,7 +35,8 @@ impl Card<'_> {
     /// What the writer says.
     pub fn draw(&self, look: Look, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
         let entry = self.entry;
-        let ready = entry.reasons.iter().all(|rule| UNDECIDED.contains(&rule.as_str()));
+        let undecided = tsuba_core::rules::undecided();
+        let ready = entry.reasons.iter().all(|rule| undecided.contains(&rule.as_str()));
         let verdict = entry.verdict.map(|verdict| match verdict {
             Verdict::FixFirst if ready => "only a decision is missing".to_owned(),
             verdict => look.paint(Tint::Verdict(verdict), verdict.name()),

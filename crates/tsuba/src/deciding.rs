@@ -7,7 +7,6 @@ use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
-use tsuba_core::decide::UNDECIDED;
 use tsuba_core::judge::{Audit, Stands, wary_cleaner};
 use tsuba_core::register::{Decision, Kind, Scope};
 use tsuba_core::severity::Severity;
@@ -168,8 +167,9 @@ pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
         .findings_for(stands)
         .into_iter()
         .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
-        .map(|finding| finding.rule.id)
-        .filter(|rule| !UNDECIDED.contains(rule) && *rule != "review/refused-in-use")
+        .map(|finding| finding.rule)
+        .filter(|rule| rule.ways.decides.is_none())
+        .map(|rule| rule.id)
         .collect();
     rules.dedup();
     rules

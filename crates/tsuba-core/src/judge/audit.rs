@@ -183,7 +183,7 @@ fn counting(studies: &[Study], stands: Stands) -> impl Iterator<Item = Stands> +
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
 fn counts(finding: &Finding, stands: Stands) -> bool {
-    finding.stands.entry.is_some() || stands.entry.is_none() || matches!(finding.rule.family(), "exposure" | "oauth")
+    finding.stands.entry.is_some() || stands.entry.is_none() || finding.rule.ways.counts_behind
 }
 
 /// Leaves out what was captured of entries that are not judged, where it was handed over beside what is; answers how many documents that are.

@@ -92,7 +92,7 @@ pub(super) fn finding(
     };
     let own = hit.weighs.unwrap_or(rule.severity);
     // What a text shows is not set up yet; a secret in it is out all the same.
-    let only_shown = study.kind == SetupKind::Snippet && rule.family() != "secret";
+    let only_shown = study.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
     let circumstances: Vec<_> =
         hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
     let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
@@ -103,7 +103,7 @@ pub(super) fn finding(
     Some(Finding {
         rule,
         unruled: weighed,
-        severity: policy.severity(rule.id, &document.path, weighed).severity,
+        severity: policy.severity((rule.id, rule.ways.required), &document.path, weighed).severity,
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),

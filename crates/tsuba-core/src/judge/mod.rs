@@ -11,6 +11,7 @@ mod fix;
 mod rule;
 mod spread;
 mod verdict;
+mod ways;
 mod weight;
 
 pub use audit::{Audit, Options, UnreadFile, audit, wary_cleaner};
@@ -20,4 +21,5 @@ pub use fix::{Prompt, Repair};
 pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands};
 pub use spread::{InTurn, Spread};
 pub use verdict::{Judgement, Verdict};
+pub use ways::{Decides, Ways};
 pub use weight::Circumstance;

@@ -1,6 +1,6 @@
 //! What a rule is: metadata, and a check that says "here".
 
-use super::{Circumstance, Repair, Verdict};
+use super::{Circumstance, Repair, Verdict, Ways};
 use crate::evidence::Listing;
 use crate::evidence::oauth::Papers;
 use crate::policy::Policy;
@@ -35,6 +35,8 @@ pub struct Rule {
     pub after: &'static str,
     /// Where it comes from.
     pub references: &'static [&'static str],
+    /// How its findings are treated.
+    pub ways: Ways,
     /// What it looks at.
     pub check: Check,
 }

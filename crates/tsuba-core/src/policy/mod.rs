@@ -60,6 +60,19 @@ struct Weighed {
     line: Line,
 }
 
+/// What a policy may require, for which a rule stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Requirement {
+    /// `pin`: one version.
+    Pin,
+    /// `pin = "digest"`: one content.
+    Digest,
+    /// `tls`.
+    Tls,
+    /// `token_days`: a token ends within so many days.
+    TokenDays,
+}
+
 /// What is required of every entry that is switched on: findings that it is not so are at least high.
 #[derive(Clone, Debug, Default)]
 struct Require {
@@ -138,14 +151,15 @@ impl fmt::Display for PolicyError {
 impl Policy {
     /// The severity of a finding: the last that is set for its rule and path, else its own; at least high where the policy requires that
     /// there be no such finding. What is only worth knowing, as of an entry that is switched off, stays so.
-    pub fn severity(&self, rule: &str, path: &str, own: Severity) -> Weighing<'_> {
+    pub fn severity(&self, (rule, required): (&str, Option<Requirement>), path: &str, own: Severity) -> Weighing<'_> {
         let set = self.severities.iter().rev().find(|weighed| {
             weighed.rule.is_match(rule)
                 && (weighed.paths.is_empty() || weighed.paths.iter().any(|pattern| pattern.is_match(path)))
         });
         let set = set.map(|weighed| Weighing { severity: weighed.severity, line: Some(&weighed.line) });
         let weighing = set.unwrap_or(Weighing { severity: own, line: None });
-        match self.require.line(rule).filter(|_| own > Severity::Note && weighing.severity < Severity::High) {
+        let line = required.and_then(|requirement| self.require.line(requirement));
+        match line.filter(|_| own > Severity::Note && weighing.severity < Severity::High) {
             Some(line) => Weighing { severity: Severity::High, line: Some(line) },
             None => weighing,
         }
@@ -205,14 +219,14 @@ impl Policy {
 }
 
 impl Require {
-    /// The line that requires that there be no finding of this rule.
-    fn line(&self, rule: &str) -> Option<&Line> {
-        match rule {
-            "supply/unpinned" | "supply/moving-tag" => self.pin.as_ref().map(|(_, line)| line),
-            "supply/no-digest" => self.pin.as_ref().filter(|(pin, _)| *pin == Pinned::Digest).map(|(_, line)| line),
-            "exposure/plain-http" | "exposure/tls-off" => self.tls.as_ref(),
-            "scope/never-expires" | "scope/long-lived" => self.token_days.as_ref().map(|(_, line)| line),
-            _ => None,
+    /// The line that makes a requirement.
+    fn line(&self, requirement: Requirement) -> Option<&Line> {
+        let pin = self.pin.as_ref();
+        match requirement {
+            Requirement::Pin => pin.map(|(_, line)| line),
+            Requirement::Digest => pin.filter(|(pin, _)| *pin == Pinned::Digest).map(|(_, line)| line),
+            Requirement::Tls => self.tls.as_ref(),
+            Requirement::TokenDays => self.token_days.as_ref().map(|(_, line)| line),
         }
     }
 }

@@ -10,12 +10,17 @@ mod secret;
 mod supply;
 mod wording;
 
-use crate::judge::Rule;
+use crate::judge::{Decides, Rule};
 use crate::prelude::*;
 
 /// The names of all rules.
 pub fn names() -> Vec<&'static str> {
     all().iter().map(|rule| rule.id).collect()
+}
+
+/// The names of the rules that only say that a decision is missing, or no longer holds.
+pub fn undecided() -> Vec<&'static str> {
+    all().iter().filter(|rule| rule.ways.decides == Some(Decides::Missing)).map(|rule| rule.id).collect()
 }
 
 /// Every rule, sorted by identifier.

@@ -1,12 +1,11 @@
 //! `tsuba compare`: what is other in one report than in another.
 
-use crate::approved;
 use crate::dates::as_of;
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::pipeline::Pipeline;
-use crate::register;
 use crate::reports::snapshot;
+use crate::{approved, register};
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use serde_json::json;
@@ -74,7 +73,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
         None => (snapshot(&args.old)?, later(args, today, None)?),
     };
-    let changes = drift(&old, &new);
+    let changes = drift(&old, &new, &tsuba_core::rules::undecided());
     let mut out = anstream::stdout().lock();
     match args.format {
         FormatName::Text => text(&mut out, &changes)?,

@@ -175,7 +175,7 @@ fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
 }
 
 fn told(mended: &Mended) -> String {
-    let note =
-        if mended.rule == "secret/plaintext" { "; rotate it, and set the variable where the client runs" } else { "" };
+    let afterwards = tsuba_core::rules::find(mended.rule).and_then(|rule| rule.ways.afterwards);
+    let note = afterwards.map(|todo| format!("; {todo}")).unwrap_or_default();
     format!("line {}: {}: {}{note}", mended.line, mended.rule, mended.message)
 }

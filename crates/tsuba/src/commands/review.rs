@@ -13,9 +13,8 @@ use jiff::civil::Date;
 use std::collections::BTreeSet;
 use std::io::{self, BufRead, IsTerminal as _, Write};
 use std::path::PathBuf;
-use tsuba_core::decide::UNDECIDED;
 use tsuba_core::decide::drift::drift;
-use tsuba_core::judge::{Audit, Stands};
+use tsuba_core::judge::{Audit, Decides, Stands};
 use tsuba_core::register::{Decision, Kind, Scope, Standing};
 use tsuba_core::severity::Severity;
 use tsuba_report::{Card, Report};
@@ -97,7 +96,7 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
                 let mut found: Vec<Severity> = audit
                     .findings_for(stands)
                     .iter()
-                    .filter(|finding| !UNDECIDED.contains(&finding.rule.id) && finding.waived.is_none())
+                    .filter(|finding| finding.rule.ways.decides != Some(Decides::Missing) && finding.waived.is_none())
                     .map(|finding| finding.severity)
                     .collect();
                 found.sort_by_key(|severity| std::cmp::Reverse(*severity));
@@ -160,7 +159,8 @@ impl Review<'_> {
             self.listed(stands).and_then(|listed| self.row(listed)).and_then(|row| self.report.entries.get(row));
         let is_own = |id: &String| *id == entry.id || listed.is_some_and(|listed| *id == listed.id);
         let findings = self.report.findings.iter().filter(|finding| finding.entry.as_ref().is_some_and(is_own));
-        let findings = findings.filter(|finding| !UNDECIDED.contains(&finding.rule.as_str())).collect();
+        let undecided = tsuba_core::rules::undecided();
+        let findings = findings.filter(|finding| !undecided.contains(&finding.rule.as_str())).collect();
         let setup = self.report.setups.iter().find(|setup| setup.path == entry.setup);
         let card = Card {
             entry,
@@ -198,9 +198,11 @@ impl Review<'_> {
         });
         match kept.zip(now) {
             Some((kept, now)) => {
-                let told = drift(&kept, &now).into_iter().map(|change| match change.told_words() {
-                    words if words.is_empty() => clean(&change.what),
-                    words => clean(&format!("{}: {words}", change.what)),
+                let told = drift(&kept, &now, &tsuba_core::rules::undecided()).into_iter().map(|change| {
+                    match change.told_words() {
+                        words if words.is_empty() => clean(&change.what),
+                        words => clean(&format!("{}: {words}", change.what)),
+                    }
                 });
                 told.collect()
             }
@@ -273,7 +275,7 @@ impl Review<'_> {
             },
         };
         let mut findings = self.audited.audit.findings_for(stands);
-        findings.retain(|finding| !UNDECIDED.contains(&finding.rule.id));
+        findings.retain(|finding| finding.rule.ways.decides != Some(Decides::Missing));
         // In the order in which they are shown: that of the whole report.
         let order = |print: &str| self.report.findings.iter().position(|row| row.fingerprint == print);
         findings.sort_by_key(|finding| order(&finding.fingerprint));

@@ -62,11 +62,12 @@ pub struct Change {
     pub words: Vec<Piece>,
 }
 
-/// What is other in `new` than in `old`, the heaviest first.
-pub fn drift(old: &Snapshot, new: &Snapshot) -> Vec<Change> {
+/// What is other in `new` than in `old`, the heaviest first. Findings of the rules `undecided` are no change: that something was not decided,
+/// or no longer is, is told by what has changed.
+pub fn drift(old: &Snapshot, new: &Snapshot, undecided: &[&str]) -> Vec<Change> {
     let mut changes = Vec::new();
-    setups(old, new, &mut changes);
-    listings(old, new, &mut changes);
+    setups(old, new, undecided, &mut changes);
+    listings(old, new, undecided, &mut changes);
     changes.sort_by(|a, b| {
         b.weight.cmp(&a.weight).then_with(|| (&a.setup, &a.entry, &a.what).cmp(&(&b.setup, &b.entry, &b.what)))
     });
@@ -89,7 +90,7 @@ fn keyed(snapshot: &Snapshot, wanted: fn(&Entry) -> bool) -> BTreeMap<(&str, &st
     out
 }
 
-fn setups(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
+fn setups(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Vec<Change>) {
     let (before, after) = (keyed(old, |entry| !entry.is_listing()), keyed(new, |entry| !entry.is_listing()));
     let mut gone: BTreeMap<&str, Vec<&Entry>> = BTreeMap::new();
     for (_, entry) in before.iter().filter(|(key, _)| !after.contains_key(*key)) {
@@ -103,7 +104,7 @@ fn setups(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
                     let what = "what its server lists is no longer known: there is no evidence of it";
                     changes.push(change(Weight::Notable, entry, what));
                 }
-                if let Some((weight, found)) = fresh(old, new, entry) {
+                if let Some((weight, found)) = fresh((old, new), entry, undecided) {
                     changes.push(change(weight, entry, format!("new findings: {found}")));
                 }
             }
@@ -186,12 +187,12 @@ fn or_nothing(text: &str) -> &str {
     if text.is_empty() { "nothing" } else { text }
 }
 
-fn listings(old: &Snapshot, new: &Snapshot, changes: &mut Vec<Change>) {
+fn listings(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Vec<Change>) {
     let before = servers(old);
     for (key, entry) in servers(new) {
         let (Some(known), Some(is)) = (before.get(&key), &entry.listing) else { continue };
         let Some(was) = &known.listing else { continue };
-        let found = fresh(old, new, entry);
+        let found = fresh((old, new), entry, undecided);
         let mut own = Vec::new();
         let server = |l: &Listing| -> BTreeSet<Text> { l.texts.iter().cloned().collect() };
         if server(was) != server(is) {
@@ -216,16 +217,15 @@ fn servers(snapshot: &Snapshot) -> BTreeMap<(String, String), &Entry> {
     snapshot.entries.iter().filter(|entry| entry.is_listing()).map(|entry| (key(entry), entry)).collect()
 }
 
-/// Findings of weight about an entry or a listing that were not there before, by their rules, and how much they weigh together. That
-/// something was not decided, or no longer is, is told by what has changed.
-fn fresh(old: &Snapshot, new: &Snapshot, entry: &Entry) -> Option<(Weight, String)> {
+/// Findings of weight about an entry or a listing that were not there before, by their rules, and how much they weigh together.
+fn fresh((old, new): (&Snapshot, &Snapshot), entry: &Entry, undecided: &[&str]) -> Option<(Weight, String)> {
     let known: BTreeSet<&str> = old.findings.iter().map(|finding| finding.fingerprint.as_str()).collect();
     let found: Vec<&Finding> = new
         .findings
         .iter()
         .filter(|finding| finding.entry.as_ref() == Some(&entry.id) && !known.contains(finding.fingerprint.as_str()))
         .filter(|finding| matches!(finding.severity.as_str(), "critical" | "high" | "medium"))
-        .filter(|finding| !super::UNDECIDED.contains(&finding.rule.as_str()))
+        .filter(|finding| !undecided.contains(&finding.rule.as_str()))
         .collect();
     let weight =
         if found.iter().any(|finding| finding.severity != "medium") { Weight::Serious } else { Weight::Notable };

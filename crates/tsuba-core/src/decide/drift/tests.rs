@@ -25,7 +25,7 @@ fn tool(text: &str, print: &str, read_only: Value) -> Value {
 }
 
 fn told(old: &Snapshot, new: &Snapshot) -> Vec<String> {
-    drift(old, new).iter().map(|change| format!("{} {}", change.weight.name(), change.what)).collect()
+    drift(old, new, &[]).iter().map(|change| format!("{} {}", change.weight.name(), change.what)).collect()
 }
 
 #[test]
@@ -103,7 +103,7 @@ fn changes_of_what_a_model_reads_are_weighed() {
         told(&old, &new),
         ["serious new findings: wording/secrecy (keeps it quiet)", "notable the tool get_tide has changed: its words"]
     );
-    let words = &drift(&old, &new)[1].words;
+    let words = &drift(&old, &new, &[])[1].words;
     let shown: String = words
         .iter()
         .map(|piece| match piece.kind {

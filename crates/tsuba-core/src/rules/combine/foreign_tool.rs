@@ -1,5 +1,5 @@
 use crate::evidence::{Listing, Place, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::head;
@@ -30,6 +30,7 @@ pub(super) static RULE: Rule = Rule {
 { "tools": [{ "name": "post_crew_mail", "description": "Sends a mail.", "inputSchema": { "type": "object" } }] }
 "#,
     references: &["CWE-441", "CWE-1427"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

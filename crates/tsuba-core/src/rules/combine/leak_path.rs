@@ -1,5 +1,5 @@
 use crate::evidence::{Parts, Power, parts_of, tools};
-use crate::judge::{All, Check, Circumstance, Client, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Client, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::Entry;
@@ -29,6 +29,7 @@ pub(super) static RULE: Rule = Rule {
 { "tools": [{ "name": "send_mail", "inputSchema": { "type": "object" } }] }
 "#,
     references: &["CWE-200", "CWE-441"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

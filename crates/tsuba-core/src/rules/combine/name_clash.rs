@@ -1,5 +1,5 @@
 use crate::evidence::{Effect, Item, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::Entry;
@@ -27,6 +27,7 @@ pub(super) static RULE: Rule = Rule {
 { "tools": [{ "name": "delete_file", "inputSchema": { "type": "object" } }] }
 "#,
     references: &["protocol 2025-11-25, Tools: tool names", "CWE-694"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "CODE_TOKEN": "${CODE_TOKEN}" } }, "berth-board": { "command": "berth-board", "env": { "TOKEN": "${CODE_TOKEN}" } } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "CODE_TOKEN": "${TIDE_TOKEN}" } }, "berth-board": { "command": "berth-board", "env": { "TOKEN": "${BERTH_TOKEN}" } } } }"#,
     references: &["CWE-1392", "NIST SP 800-53, AC-6"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "0.0.0.0", "--port", "8080"] } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "127.0.0.1", "--port", "8080"] } } }"#,
     references: &["CWE-1327", "CWE-668"],
+    ways: Ways::OF_CALLERS,
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Remote;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "url": "http://169.254.169.254/latest/mcp" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://tides.saltmarsh-line.example/mcp" } } }"#,
     references: &["CWE-918", "RFC 3927"],
+    ways: Ways::OF_CALLERS,
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::credential::{Kind, Place, Why};
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp?api_key=${TIDE_KEY}" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp", "headers": { "Authorization": "Bearer ${TIDE_KEY}" } } } }"#,
     references: &["RFC 6750, 5.3", "RFC 9700, 2.1"],
+    ways: Ways::OF_CALLERS,
     check: Check::Entry(check),
 };
 

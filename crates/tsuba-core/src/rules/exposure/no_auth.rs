@@ -1,6 +1,6 @@
 use crate::evidence::oauth::Ask;
 use crate::evidence::{Effect, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::{Remote, words_of};
@@ -18,6 +18,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "quay-files": { "command": "npx", "args": ["-y", "@saltmarsh/stdio-gateway@1.2.0", "--stdio", "quay-files /srv/quay", "--port", "8000"] } } }"#,
     after: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/srv/quay"] } } }"#,
     references: &["CWE-306", "RFC 9700, 2.2"],
+    ways: Ways::OF_CALLERS,
     check: Check::All(check),
 };
 

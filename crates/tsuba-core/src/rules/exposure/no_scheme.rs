@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::{Remote, Scheme};
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }] }"##,
     after: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths.read": "x" } } } } } }"##,
     references: &["CWE-306", "CWE-319"],
+    ways: Ways::OF_CALLERS,
     check: Check::Setup(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::Span;
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{ "listen": "0.0.0.0:8080", "routes": [{ "path": "/tides", "backends": [{ "stdio": { "cmd": "tide-table", "args": [] } }] }] }"##,
     after: r##"{ "listen": "0.0.0.0:8080", "routes": [{ "path": "/tides", "backends": [{ "stdio": { "cmd": "tide-table", "args": [] } }] }], "authentication": { "issuer": "https://id.saltmarsh-line.example" } }"##,
     references: &["CWE-306", "CWE-942"],
+    ways: Ways::OF_CALLERS,
     check: Check::Setup(check),
 };
 

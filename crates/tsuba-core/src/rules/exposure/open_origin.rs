@@ -1,5 +1,5 @@
 use crate::evidence::oauth::Ask;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::{Remote, words_of};
@@ -16,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--cors", "*"] } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--cors", "https://board.saltmarsh-line.example"] } } }"#,
     references: &["CWE-942", "Fetch standard, 3.2", "protocol 2025-11-25, transports"],
+    ways: Ways::OF_CALLERS,
     check: Check::All(check),
 };
 

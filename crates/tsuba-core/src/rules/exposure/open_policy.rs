@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::Study;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{ "type": "Dial", "name": "tide-table", "identityRoles": ["#all"], "serviceRoles": ["#mcp"] }"##,
     after: r##"{ "type": "Dial", "name": "tide-table", "identityRoles": ["#harbour-desk"], "serviceRoles": ["#mcp"] }"##,
     references: &["CWE-284", "NIST SP 800-207, 3.1"],
+    ways: Ways::OF_CALLERS,
     check: Check::Setup(check),
 };
 

@@ -1,4 +1,5 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict, Ways};
+use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Scheme;
@@ -14,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "url": "http://tides.saltmarsh-line.example/mcp" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://tides.saltmarsh-line.example/mcp" } } }"#,
     references: &["RFC 9110, 4.2.2", "RFC 9700, 2.6"],
+    ways: Ways::OF_CALLERS.required_by(Requirement::Tls),
     check: Check::Entry(check),
 };
 

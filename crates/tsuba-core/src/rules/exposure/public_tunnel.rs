@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::launch::StepKind;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "url": "https://quay-1234.harbour-tunnels.example/mcp" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://quay.saltmarsh-line.example/mcp" } } }"#,
     references: &["CWE-668", "CWE-923"],
+    ways: Ways::OF_CALLERS,
     check: Check::Entry(check),
 };
 

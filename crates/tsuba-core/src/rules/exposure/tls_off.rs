@@ -1,4 +1,5 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
@@ -15,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_TLS_REJECT_UNAUTHORIZED": "0" } } } }"#,
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_EXTRA_CA_CERTS": "/etc/saltmarsh/ca.pem" } } } }"#,
     references: &["CWE-295", "RFC 9525"],
+    ways: Ways::OF_CALLERS.required_by(Requirement::Tls),
     check: Check::Entry(check),
 };
 

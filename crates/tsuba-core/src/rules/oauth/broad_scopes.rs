@@ -1,6 +1,6 @@
 use crate::evidence::administers;
 use crate::evidence::oauth::Ask;
-use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "tides:admin"]}"#,
     after: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "admin.read"]}"#,
     references: &["RFC 9728, 2", "RFC 6750, 3", "RFC 9700, 2.3"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

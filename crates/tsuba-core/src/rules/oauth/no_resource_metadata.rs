@@ -1,5 +1,5 @@
 use crate::evidence::oauth::Ask;
-use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401, "headers": {"WWW-Authenticate": "Bearer"}}, {"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 404}]}"#,
     after: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401, "headers": {"WWW-Authenticate": "Bearer resource_metadata=\"https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp\""}}, {"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,
     references: &["RFC 9728, 3", "RFC 9728, 5.1", "protocol 2025-11-25, authorization"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

@@ -1,6 +1,6 @@
 use super::shared::host;
 use crate::evidence::oauth::Ask;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "registration_endpoint": "https://id.saltmarsh-line.example/register"}}, {"ask": "registration", "url": "https://id.saltmarsh-line.example/register", "status": 400}]}"#,
     after: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "registration_endpoint": "https://id.saltmarsh-line.example/register"}}, {"ask": "registration", "url": "https://id.saltmarsh-line.example/register", "status": 401}]}"#,
     references: &["RFC 7591, 3", "RFC 7591, 5", "RFC 9700, 4.1"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

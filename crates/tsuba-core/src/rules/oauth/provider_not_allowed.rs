@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -23,6 +23,7 @@ identity_providers = ["id.saltmarsh-line.example"]
 --- resource.json
 { "resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"] }"##,
     references: &["RFC 9728, 2", "RFC 8414, 2"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://fares.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,
     after: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,
     references: &["RFC 9728, 3.3", "RFC 9728, 7.3", "RFC 8707, 2"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

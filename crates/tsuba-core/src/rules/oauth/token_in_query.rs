@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "bearer_methods_supported": ["header", "query"]}"#,
     after: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "bearer_methods_supported": ["header"]}"#,
     references: &["RFC 6750, 2.3", "RFC 9728, 2", "RFC 9700, 4.3.2"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

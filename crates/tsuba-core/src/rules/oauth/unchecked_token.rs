@@ -1,5 +1,5 @@
 use crate::evidence::oauth::{Acceptance, Skipped};
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "listen": "0.0.0.0:8080", "auth": { "issuer": "https://id.saltmarsh-line.example" }, "routes": [{ "path": "/tides", "stdio": { "cmd": "tide-table" } }] }"#,
     after: r#"{ "listen": "0.0.0.0:8080", "auth": { "issuer": "https://id.saltmarsh-line.example", "audiences": ["https://gate.saltmarsh-line.example"] }, "routes": [{ "path": "/tides", "stdio": { "cmd": "tide-table" } }] }"#,
     references: &["RFC 9068, 4", "RFC 8707", "RFC 8725, 3.8 and 3.9"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::text::{Located, Remote, Scheme};
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "client_name": "desk", "redirect_uris": ["http://desk.saltmarsh-line.example/cb"] }"#,
     after: r#"{ "client_name": "desk", "redirect_uris": ["https://desk.saltmarsh-line.example/cb", "http://127.0.0.1/cb", "http://[::1]/cb", "example.saltmarsh-line.desk:/cb", "http://localhost:3000/cb"] }"#,
     references: &["RFC 9700, 4.1.3", "RFC 8252, 7.1", "RFC 8252, 8.3"],
+    ways: Ways::OF_CALLERS,
     check: Check::OAuth(check),
 };
 

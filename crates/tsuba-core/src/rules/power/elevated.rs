@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::text::Located;
 use crate::understand::launch::StepKind;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "engine-notes": { "command": "sudo", "args": ["engine-notes"] } } }"#,
     after: r#"{ "mcpServers": { "engine-notes": { "command": "engine-notes" } } }"#,
     references: &["CWE-250", "NIST SP 800-53, AC-6"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

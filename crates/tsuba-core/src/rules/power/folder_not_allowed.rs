@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -22,6 +22,7 @@ allow = ["./**"]
 --- setup.json
 { "mcpServers": { "quay-files": { "command": "quay-files", "args": ["./manifests"] } } }"##,
     references: &["NIST SP 800-53, AC-3", "CWE-22"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

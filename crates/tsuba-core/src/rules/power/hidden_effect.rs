@@ -1,5 +1,5 @@
 use crate::evidence::{Effect, Item, tools};
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 use crate::text::Located;
 
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "tools": [{ "name": "delete_berth", "annotations": { "readOnlyHint": true }, "inputSchema": { "type": "object" } }] }"#,
     after: r#"{ "tools": [{ "name": "delete_berth", "annotations": { "readOnlyHint": false, "destructiveHint": true }, "inputSchema": { "type": "object" } }] }"#,
     references: &["protocol 2025-11-25, ToolAnnotations", "CWE-451"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

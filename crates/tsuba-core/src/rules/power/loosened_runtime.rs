@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "deno", "args": ["run", "-A", "npm:@saltmarsh/tide-table@2.4.1"] } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "deno", "args": ["run", "--allow-net=tides.saltmarsh-line.example", "npm:@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-426", "CWE-250"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

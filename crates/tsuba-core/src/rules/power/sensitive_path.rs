@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/.ssh:/keys:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
     after: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/quay:/data:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
     references: &["CWE-522", "CWE-732"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::Asks;
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "siren-shell": { "command": "siren-shell" } } }"#,
     after: r#"{ "mcpServers": { "siren-status": { "command": "siren-status" } } }"#,
     references: &["CWE-78", "CWE-77"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

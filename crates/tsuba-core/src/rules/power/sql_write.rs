@@ -1,5 +1,5 @@
 use crate::evidence::Power;
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "ledger-query": { "command": "ledger-query", "args": ["--access-mode=unrestricted"] } } }"#,
     after: r#"{ "mcpServers": { "ledger-query": { "command": "ledger-query", "args": ["--access-mode=restricted"] } } }"#,
     references: &["CWE-89", "CWE-250"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

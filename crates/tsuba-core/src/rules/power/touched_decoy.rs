@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "quay-files", "cage": { "decoys": ["~/.ssh/id_ed25519"] } }"#,
     after: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "quay-files", "cage": {} }"#,
     references: &["CWE-552", "CWE-506"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 use crate::text::words_of;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota", "send_message"] } } }"#,
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota"] } } }"#,
     references: &["CWE-862", "NIST SP 800-53, AC-3"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

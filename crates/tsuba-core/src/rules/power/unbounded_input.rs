@@ -1,5 +1,5 @@
 use crate::evidence::{Effect, Item, Parameter, Power, powers_of, tools};
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "tools": [{ "name": "run_command", "inputSchema": { "type": "object", "properties": { "command": { "type": "string" } } } }] }"#,
     after: r#"{ "tools": [{ "name": "run_command", "inputSchema": { "type": "object", "properties": { "command": { "type": "string", "enum": ["status", "restart"] } } } }] }"#,
     references: &["CWE-20", "JSON Schema 2020-12, Validation, 6.3"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

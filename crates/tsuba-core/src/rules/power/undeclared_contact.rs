@@ -1,5 +1,5 @@
 use crate::evidence::Touched;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::Entry;
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "cage": { "names": ["collect.example"] } }"#,
     after: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "cage": {} }"#,
     references: &["CWE-359", "CWE-923"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/"] } } }"#,
     after: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/srv/quay/manifests"] } } }"#,
     references: &["CWE-732", "CWE-22"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::Study;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "enableAllProjectMcpServers": true, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
     after: r#"{ "enableAllProjectMcpServers": false, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
     references: &["CWE-829", "CWE-1188"],
+    ways: Ways::PLAIN,
     check: Check::Setup(check),
 };
 

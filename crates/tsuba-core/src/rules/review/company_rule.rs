@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::policy::Applied;
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
@@ -28,6 +28,7 @@ severity = "high"
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
     references: &["Common Expression Language, language definition"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

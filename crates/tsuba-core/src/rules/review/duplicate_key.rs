@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::Study;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" }, "tide-table": { "command": "tide-tabel" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
     references: &["RFC 8259, 4", "CWE-694"],
+    ways: Ways::PLAIN,
     check: Check::Setup(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::register::Standing;
 use crate::severity::Severity;
@@ -39,6 +39,7 @@ until = 2026-11-24
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
     references: &["NIST SP 800-53, CA-6"],
+    ways: Ways::UNDECIDED,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
 use crate::severity::Severity;
 
@@ -27,6 +27,7 @@ packages = ["npm:@saltmarsh/part-finder"]
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
     references: &["NIST SP 800-53, CM-7(5)"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

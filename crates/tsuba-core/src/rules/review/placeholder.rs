@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::SetupKind;
 use crate::understand::credential::Kind;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "YOUR_API_KEY" } } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}" } } } }"#,
     references: &["CWE-1188"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Decides, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::register::Standing;
 use crate::severity::Severity;
@@ -37,6 +37,7 @@ reason = "reads tides and nothing else"
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.5.0"] } } }"##,
     references: &["NIST SP 800-53, CM-7(5)"],
+    ways: Ways { decides: Some(Decides::Against), ..Ways::PLAIN },
     check: Check::All(check),
 };
 

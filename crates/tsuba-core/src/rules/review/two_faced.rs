@@ -1,5 +1,5 @@
 use crate::evidence::Asker;
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "sessions": [{ "era": "handshake", "as": "tsuba" }, { "era": "handshake", "as": "another client" }], "differs": [{ "sessions": [0, 1], "method": "tools/list", "item": "tide_extra", "what": "only in the second" }] }"#,
     after: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "sessions": [{ "era": "handshake", "as": "tsuba" }, { "era": "handshake", "as": "another client" }] }"#,
     references: &["protocol 2025-11-25, lifecycle", "CWE-807"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

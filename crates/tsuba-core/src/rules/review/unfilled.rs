@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "description": "Tides of harbours.", "version": "2.4.1", "remotes": [{ "type": "sse", "url": "https://tides.saltmarsh-line.example/sse" }] }"##,
     references: &["CWE-1188"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::register::Standing;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
@@ -36,6 +36,7 @@ reason = "reads tides and nothing else"
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
     references: &["NIST SP 800-53, CM-7(5)"],
+    ways: Ways::UNDECIDED,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "varies": [{"sessions": [0, 3], "method": "tools/list", "item": "water_now", "what": "not the same"}], "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [{ "name": "water_now", "description": "Returns the water.", "inputSchema": { "type": "object" } }] }] }]}"##,
     after: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [{ "name": "water_now", "description": "Returns the water.", "inputSchema": { "type": "object" } }] }] }]}"##,
     references: &["NIST SP 800-53, CM-3"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

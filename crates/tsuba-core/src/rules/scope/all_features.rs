@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--toolsets", "all"] } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--toolsets", "berths,tides"] } } }"#,
     references: &["NIST SP 800-53, CM-7", "CWE-272"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -25,6 +25,7 @@ scopes = ["*.read"]
 app,user,scopes
 tide-table,mira,tides.read"##,
     references: &["RFC 9700, 2.3", "NIST SP 800-53, AC-6"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,6 +1,6 @@
 use super::shared;
 use crate::evidence::{Listing, Needs, tools};
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 
@@ -15,6 +15,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read", "tides.write"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,
     after: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,
     references: &["RFC 6749, 3.3", "RFC 9700, 2.3", "RFC 7662, 2.2"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

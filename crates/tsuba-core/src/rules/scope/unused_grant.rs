@@ -1,6 +1,6 @@
 use super::shared;
 use crate::evidence::oauth::When;
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use jiff::tz::TimeZone;
@@ -16,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: "[{ \"client\": \"tide-table\", \"user\": \"mira\", \"scope\": \"tides.read\", \"granted_at\": \"2026-01-04\", \"last_used\": \"2026-02-01\" }]",
     after: "[{ \"client\": \"tide-table\", \"user\": \"mira\", \"scope\": \"tides.read\", \"granted_at\": \"2026-01-04\", \"last_used\": \"2026-11-20\" }]",
     references: &["RFC 7009, 1", "RFC 9700, 2.3"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

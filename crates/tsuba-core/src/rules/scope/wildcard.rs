@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::Study;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths:*": "x" } } } } } }"##,
     after: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths:read": "x" } } } } } }"##,
     references: &["RFC 9700, 2.3", "RFC 6749, 3.3"],
+    ways: Ways::PLAIN,
     check: Check::Setup(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Out, Rule, Verdict};
+use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::Study;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: "--- .env tracked\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
     after: "--- .env untracked private\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
     references: &["CWE-732", "CWE-538"],
+    ways: Ways::OF_SECRETS,
     check: Check::Setup(check),
 };
 

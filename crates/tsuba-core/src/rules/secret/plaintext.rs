@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Prompt, Repair, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Prompt, Repair, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::{Place, Why};
@@ -16,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}" } } } }"#,
     references: &["CWE-312", "CWE-798"],
+    ways: Ways { afterwards: Some("rotate it, and set the variable where the client runs"), ..Ways::OF_SECRETS },
     check: Check::All(check),
 };
 

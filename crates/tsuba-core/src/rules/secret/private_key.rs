@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::SetupKind;
 use crate::understand::credential::Why;
@@ -17,6 +17,7 @@ pub(super) static RULE: Rule = Rule {
     ),
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "env": { "SIGNER_FILE": "/run/secrets/signer.pem" } } } }"#,
     references: &["RFC 7468, 10", "CWE-321"],
+    ways: Ways::OF_SECRETS,
     check: Check::All(check),
 };
 

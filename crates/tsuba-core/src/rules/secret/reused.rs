@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::{Handed, Study};
@@ -19,6 +19,7 @@ pub(super) static RULE: Rule = Rule {
   "tide-table": { "command": "tide-table", "env": { "TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } },
   "berth-board": { "command": "berth-board", "env": { "TOKEN": "Z9yXw8Vu7Ts6Rq5Po4Nm3Lk2" } } } }"#,
     references: &["NIST SP 800-63B, 5.1.1", "CWE-1392"],
+    ways: Ways::OF_SECRETS,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1", "environmentVariables": [{ "name": "TIDE_TOKEN", "isSecret": true }] }] }"##,
     references: &["CWE-522", "CWE-549"],
+    ways: Ways::OF_SECRETS,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -12,6 +12,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "deprecated": "use @saltmarsh/tides"}, "sessions": []}"##,
     after: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1"}, "sessions": []}"##,
     references: &["CWE-1104"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

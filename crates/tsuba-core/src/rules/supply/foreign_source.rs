@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::text::Located;
 use crate::understand::launch::{Source, StepKind};
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "git+https://git.tides.example/tide-table.git#0123456789abcdef0123456789abcdef01234567"] } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-427", "CWE-829"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

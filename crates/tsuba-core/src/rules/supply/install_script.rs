@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -13,6 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "scripts": ["@saltmarsh/tide-table@2.4.1"]}, "sessions": []}"##,
     after: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1"}, "sessions": []}"##,
     references: &["CWE-829", "CWE-506"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Verdict};
+use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::launch::Source;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "a": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "b": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "c": { "command": "npx", "args": ["@saltmarsh/tide-tabel@2.4.1"] } } }"#,
     after: r#"{ "mcpServers": { "a": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "b": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "c": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-1357", "CAPEC-631"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 use crate::text::Located;
 use crate::understand::launch::{Step, StepKind};
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "berth-board": { "command": "/tmp/berth-board/server" } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "/opt/saltmarsh/bin/berth-board" } } }"#,
     references: &["CWE-427", "CWE-732"],
+    ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 

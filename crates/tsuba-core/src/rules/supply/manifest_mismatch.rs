@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
@@ -17,6 +17,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1" }] }"##,
     references: &["CWE-345", "CWE-1357"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

@@ -1,5 +1,6 @@
 use super::shared;
-use crate::judge::{Check, Circumstance, Entries, Hit, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Hit, Out, Rule, Verdict, Ways};
+use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::launch::Pin;
@@ -15,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@latest"] } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-1357", "CWE-829"],
+    ways: Ways::PLAIN.required_by(Requirement::Pin),
     check: Check::Entry(check),
 };
 

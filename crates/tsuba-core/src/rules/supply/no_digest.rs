@@ -1,5 +1,6 @@
 use super::shared;
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::launch::Pin;
@@ -15,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2"] } } }"#,
     after: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2@sha256:abababababababababababababababababababababababababababababababab"] } } }"#,
     references: &["OCI Image Specification, descriptor: digests", "CWE-494"],
+    ways: Ways::PLAIN.required_by(Requirement::Digest),
     check: Check::Entry(check),
 };
 

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "mcpb", "identifier": "https://files.saltmarsh-line.example/tide-table.mcpb", "fileSha256": "0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef" }] }"##,
     references: &["CWE-494", "CWE-353"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

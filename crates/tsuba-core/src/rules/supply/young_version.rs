@@ -1,4 +1,4 @@
-use crate::judge::{Check, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Listings, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use jiff::civil::Date;
@@ -14,6 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "published": "2026-11-22"}, "sessions": []}"##,
     after: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "published": "2026-10-02"}, "sessions": []}"##,
     references: &["CWE-494", "CWE-1357"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 

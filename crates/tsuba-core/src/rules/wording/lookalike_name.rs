@@ -1,5 +1,5 @@
 use crate::evidence::{Item, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::is_unseen;
@@ -16,6 +16,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "tools": [{ "name": "sеnd_mail", "inputSchema": { "type": "object" } }] }"#,
     after: r#"{ "tools": [{ "name": "send_mail", "inputSchema": { "type": "object" } }] }"#,
     references: &["Unicode Technical Standard 39, 5.1", "CWE-1007"],
+    ways: Ways::PLAIN,
     check: Check::All(check),
 };
 

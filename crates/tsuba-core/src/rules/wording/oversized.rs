@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict};
+use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::boundary;
@@ -18,6 +18,7 @@ pub(super) static RULE: Rule = Rule {
     ),
     after: r#"{ "tools": [{ "name": "quote_fare", "description": "Quotes a fare for a route and a day.", "inputSchema": { "type": "object" } }] }"#,
     references: &["CWE-400"],
+    ways: Ways::PLAIN,
     check: Check::Listing(check),
 };
 
