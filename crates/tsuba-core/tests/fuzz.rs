@@ -44,6 +44,11 @@ fn what_was_found_before_stays_mended() {
         // Signs within a word of a key.
         (0, "{ \"mcpSe/\0\0\0rver`s\": {\n  \"search-console\": {\"co[[[comy\0\0\0\": \"d\"} } }"),
         (0, "{ \"m_cp_ser-vers\": { \"tide\": { \"command\": \"tide\" } } }"),
+        // An answer without its status, in what does not say that it is evidence.
+        (
+            0,
+            r#"{"entry": "tide-table", "http": [{"ask": "no-token", "url": "https://tides.example/mcp", "headers": {}}]}"#,
+        ),
     ] {
         let bytes: Vec<u8> = [kind].into_iter().chain(document.bytes()).collect();
         fuzz::read_any(&bytes);

@@ -42,7 +42,7 @@ impl Signs {
                 || words.any(PAPER | SCOPE)
                 || has(&[TOKEN, TOKEN_TYPE])
                 || has(&[ACTIVE, TOKEN_TYPE])
-                || has(&[ASK, STATUS])
+                || has(&[ASK])
                 || words.any(EVIDENCE),
         }
     }
@@ -73,7 +73,6 @@ const TOKEN: u64 = 1 << 21;
 const TOKEN_TYPE: u64 = 1 << 22;
 const ACTIVE: u64 = 1 << 23;
 const ASK: u64 = 1 << 24;
-const STATUS: u64 = 1 << 25;
 /// A letter written as its number: then any word may stand there in disguise.
 const ESCAPED: u64 = 1 << 26;
 
@@ -145,10 +144,11 @@ const WORDS: &[(&str, u64)] = &[
     ("client_id", TOKEN_TYPE),
     ("active", ACTIVE),
     ("\"ask\"", ASK),
+    ("'ask'", ASK),
+    ("ask :", ASK),
     ("ask:", ASK),
     ("ask =", ASK),
     ("ask=", ASK),
-    ("status", STATUS),
     ("\\u004", ESCAPED),
     ("\\u005", ESCAPED),
     ("\\u006", ESCAPED),
