@@ -24,7 +24,9 @@ pub(crate) fn open_seen(path: &Path) -> io::Result<(File, Metadata)> {
     {
         use std::os::unix::fs::OpenOptionsExt as _;
         // Opening a named pipe would wait for somebody who writes.
-        options.custom_flags(i32::try_from(rustix::fs::OFlags::NONBLOCK.bits()).unwrap_or(0));
+        // A terminal that was put there a moment ago would become ours.
+        let flags = rustix::fs::OFlags::NONBLOCK | rustix::fs::OFlags::NOCTTY;
+        options.custom_flags(i32::try_from(flags.bits()).unwrap_or(0));
     }
     let file = options.open(path)?;
     let facts = file.metadata()?;

@@ -296,7 +296,9 @@ impl Text {
         use unicode_width::UnicodeWidthStr as _;
         let room = self.0.width.saturating_sub(INDENT + 11).max(20);
         let chars: Vec<char> = finding.excerpt.chars().collect();
-        let (mut from, mut start, mut end) = (0, finding.marked.0, finding.marked.1);
+        // A report that is read back may name any place.
+        let (mut from, mut end) = (0, finding.marked.1.min(chars.len()));
+        let mut start = finding.marked.0.min(end);
         if end > room {
             from = start.saturating_sub(12);
         }
@@ -351,7 +353,7 @@ impl Text {
             writeln!(out, "\n{files} left out: of entries that are not in {}", inputs(report))?;
         }
         let unasked = &report.summary.unasked;
-        let all = unasked.local + unasked.remote;
+        let all = unasked.local.saturating_add(unasked.remote);
         if all == 0 {
             return Ok(());
         }

@@ -1,6 +1,6 @@
 //! `tsuba decisions`: reads the register.
 
-use crate::dates::date;
+use crate::dates::as_of;
 use crate::exit::Done;
 use crate::register;
 use anyhow::Context as _;
@@ -54,10 +54,7 @@ enum FormatName {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let today = match &args.as_of {
-        Some(text) => date("--as-of", text)?,
-        None => crate::dates::today(),
-    };
+    let today = as_of(args.as_of.as_deref())?;
     if args.to_sign {
         // It is written where one is, and none begins here.
         register::path(args.register.as_deref()).filter(|path| path.is_file()).with_context(none)?;

@@ -257,6 +257,20 @@ fn a_report_of_somebody_else_is_cleaned_and_what_is_none_is_told() {
         assert_eq!(run.status(), 0, "{format}: {told}");
         assert!(!told.contains(token) && !told.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{format}: {told}");
     }
+    // Places and counts that no audit writes.
+    let most = u64::MAX.to_string();
+    let mut report: serde_json::Value = serde_json::from_str(&saved).unwrap();
+    report["summary"]["unasked"] = serde_json::json!({ "local": u64::MAX, "remote": u64::MAX });
+    let whole = |marked: [u64; 2], report: &mut serde_json::Value| {
+        report["findings"][0]["marked"] = serde_json::json!(marked);
+        dir.write("far.json", report.to_string().as_bytes());
+        dir.run(&["render", "far.json"])
+    };
+    for marked in [[0, u64::MAX], [u64::MAX, u64::MAX], [u64::MAX - 1, 3], [7, 2]] {
+        let run = whole(marked, &mut report);
+        assert_eq!((run.status(), run.err().as_str()), (0, ""), "{marked:?}");
+        assert!(run.out().contains("~") && run.out().len() < 5_000 && run.out().contains(&most), "{marked:?}");
+    }
     for (name, text) in [
         ("empty.json", String::new()),
         ("other.json", format!("{{ \"schema\": \"{token}\" }}")),
