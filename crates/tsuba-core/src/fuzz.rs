@@ -136,8 +136,9 @@ fn tells_no_secret(audit: &Audit) {
         .map(|handed| handed.value.text.as_str())
         .collect();
     for finding in &audit.findings {
-        let said = [finding.message.as_str(), finding.fix.as_str(), finding.pointer.as_str(), &finding.excerpt.text()]
-            .join("\n");
+        let said =
+            [finding.message.as_str(), finding.fix.as_str(), finding.pointer.as_str(), finding.excerpt.text.as_str()]
+                .join("\n");
         for secret in &secrets {
             assert!(!said.contains(secret), "{} tells a secret", finding.rule.id);
         }

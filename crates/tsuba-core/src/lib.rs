@@ -20,11 +20,11 @@ pub mod fuzz;
 pub mod judge;
 pub mod policy;
 mod prelude;
-pub mod read;
 pub mod register;
 pub mod repair;
 pub mod rules;
 pub mod severity;
-pub mod text;
 pub mod understand;
-pub mod wording;
+
+pub use tsuba_document::{read, text};
+pub use tsuba_wording as wording;

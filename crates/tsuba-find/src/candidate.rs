@@ -72,7 +72,7 @@ pub(crate) const OPEN_LIMIT: u64 = 1024 * 1024;
 /// The cheap look at content: does it hold any word that every setup has?
 #[derive(Debug)]
 pub(crate) struct Prefilter {
-    words: Searcher,
+    words: Vec<Searcher>,
     shown: Searcher,
 }
 
@@ -101,83 +101,92 @@ const SHOWN: &[&str] = &[
     "?{\"",
 ];
 
-/// A piece of each of these words, one of which stands in every document that the core recognises: a setup in the first lines, a listing and OAuth
-/// evidence in the others. Spelled out by case, so that the search runs on vectors; and it begins where three letters are rare in data, since
-/// it looks closer at each place that has them (`servers` would be looked at in every `version` and `parser` of a lockfile).
-const WORDS: &[&str] = &[
-    "mcp",
-    "Mcp",
-    "MCP",
-    // servers, Servers
-    "rvers",
-    // streamable, Streamable, streamable-http
-    "amable",
-    // stdio
-    "tdio",
-    "\"sse\"",
-    // extensions
-    "xtensions",
-    // inputSchema, input_schema
-    "utSchema",
-    "ut_schema",
-    // jsonrpc
-    "nrpc",
-    // serverInfo
-    "rInfo",
-    // protocolVersion
-    "olVersion",
-    // manifest_version, dxt_version
-    "t_version",
-    // uriTemplate
-    "iTemplate",
-    // nextCursor
-    "tCursor",
-    // resultType
-    "ultType",
-    // "skills", "prompts", "resources"
-    "kills\"",
-    "mpts\"",
-    "urces\"",
-    // token_endpoint, authorization_server, token_type
-    "n_endpoint",
-    "n_server",
-    "n_type",
-    // jwks_uri
-    "wks_uri",
-    // bearer_methods_supported, scopes_supported
-    "s_supported",
-    // redirect_uris
-    "t_uris",
-    "tsuba-evidence/",
-    // scope", scopes"
-    "cope\"",
-    "copes\"",
-    "\"kty\"",
-    // registryType, registry_type
-    "yType",
-    "y_type",
-    // mcpName has "mcp"; identityRoles
-    "yRoles",
-    // PRIVATE KEY-----
-    "KEY-----",
-    // A letter written as its number: any of the words may stand there in disguise.
-    "\\u004",
-    "\\u005",
-    "\\u006",
-    "\\u007",
-    "\\U0000004",
-    "\\U0000005",
-    "\\U0000006",
-    "\\U0000007",
-    "\\x4",
-    "\\x5",
-    "\\x6",
-    "\\x7",
+/// A piece of each of these words, one of which stands in every document that the core recognises: a setup, a listing, OAuth evidence. Spelled out
+/// by case, so that the search runs on vectors. Each begins where three letters are rare in data, since the search looks closer at each place
+/// that has them (`servers` would be looked at in every `version` and `parser` of a lockfile); and they are searched in three groups, put together
+/// so that their letters have little in common: for one large group the vectors rule hardly anything out.
+const WORDS: [&[&str]; 3] = [
+    &[
+        // registry_type
+        "y_type",
+        // scope", scopes"
+        "cope",
+        // A letter written as its number: any of the words may stand there in disguise.
+        "\\u00",
+        "\\U000000",
+        "\\x5",
+        "\\x6",
+        "\\x7",
+        // redirect_uris
+        "t_uris",
+        "\"kty\"",
+        // extensions
+        "xtensions",
+        // "skills"
+        "kills\"",
+        // stdio
+        "tdio",
+        // serverInfo
+        "rInfo",
+    ],
+    &[
+        // servers, Servers
+        "rvers",
+        // registryType
+        "yType",
+        // jsonrpc
+        "nrpc",
+        // bearer_methods_supported, scopes_supported
+        "s_supported",
+        // "prompts", "resources"
+        "mpts\"",
+        "urces\"",
+        // token_type, token_endpoint, authorization_server
+        "n_type",
+        "n_endpoint",
+        "n_server",
+        // manifest_version, dxt_version
+        "t_version",
+        "\\x4",
+        // jwks_uri
+        "wks_uri",
+        "tsuba-evidence/",
+    ],
+    &[
+        // mcpName, too
+        "mcp",
+        "Mcp",
+        "MCP",
+        // resultType
+        "ultType",
+        // uriTemplate
+        "iTemplate",
+        // protocolVersion
+        "olVersion",
+        "\"sse\"",
+        // streamable, Streamable, streamable-http
+        "amable",
+        // inputSchema, input_schema
+        "utSchema",
+        "ut_schema",
+        // nextCursor
+        "tCursor",
+        // identityRoles
+        "yRoles",
+        // PRIVATE KEY-----
+        "KEY-----",
+    ],
 ];
+
+/// So many bytes are searched for one group after the other, while they are near at hand.
+pub(crate) const AT_ONCE: usize = 64 << 10;
+/// And so many of them again with what follows: more than the longest word and what is looked at around it.
+pub(crate) const AGAIN: usize = 32;
 
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {
-        Some(Self { words: Searcher::new(WORDS)?, shown: Searcher::new(SHOWN)? })
+        let words = WORDS.into_iter().map(Searcher::new).collect::<Option<Vec<_>>>()?;
+        Some(Self { words, shown: Searcher::new(SHOWN)? })
     }
 
     /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
@@ -187,18 +196,31 @@ impl Prefilter {
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
-            _ => self.words.find_iter(bytes).any(|met| !is_chance(bytes, met.start(), met.end())),
+            _ => self.has_word(bytes),
         }
+    }
+
+    fn has_word(&self, bytes: &[u8]) -> bool {
+        (0..bytes.len()).step_by(AT_ONCE).any(|start| {
+            let end = bytes.len().min(start + AT_ONCE + AGAIN);
+            let part = bytes.get(start..end).unwrap_or_default();
+            let is_meant = |met: aho_corasick::Match| !is_chance(bytes, start + met.start(), start + met.end());
+            self.words.iter().any(|words| words.find_iter(part).any(is_meant))
+        })
     }
 }
 
-/// Do three letters only happen to stand in a row, as in the base64 of a hash: in a lockfile they always do somewhere? In a name they begin
-/// or end a word of it.
+/// Is a piece there by chance? Three letters only happen to stand in a row, as in the base64 of a hash: in a lockfile they always do somewhere;
+/// in a name they begin or end a word of it. And of some words only the piece is rare.
 fn is_chance(bytes: &[u8], start: usize, end: usize) -> bool {
-    let Some(word @ [first, _, last]) = bytes.get(start..end) else { return false };
-    if !word.eq_ignore_ascii_case(b"mcp") {
-        return false;
-    }
+    let behind = bytes.get(end..).unwrap_or_default();
+    let word = match bytes.get(start..end) {
+        Some(b"cope") => return !(behind.starts_with(b"\"") || behind.starts_with(b"s\"")),
+        Some(b"\\u00" | b"\\U000000") => return !matches!(behind, [b'4'..=b'7', ..]),
+        Some(word) if word.eq_ignore_ascii_case(b"mcp") => word,
+        _ => return false,
+    };
+    let [first, _, last] = word else { return false };
     let at = |place: Option<usize>| place.and_then(|place| bytes.get(place)).copied().unwrap_or(b' ');
     let (before, after, next) = (at(start.checked_sub(1)), at(Some(end)), at(Some(end + 1)));
     let hump = |left: u8, right: u8| left.is_ascii_lowercase() && right.is_ascii_uppercase();
@@ -280,8 +302,20 @@ mod tests {
             ("sha512-aamcpbb==", false),
             ("sha512-aaMcpbb==", false),
             ("sha512-AAMCPAA==", false),
+            ("\"scope\": 1", true),
+            ("\"scopes\": 1", true),
+            ("a telescope", false),
+            ("caf\\u00e9", false),
         ] {
             assert_eq!(filter.passes(text.as_bytes(), Name::Notation), want, "{text}");
+        }
+        // A word is found wherever the parts that are searched meet.
+        for lead in AT_ONCE - 40..AT_ONCE + 2 {
+            for word in ["\"mcpServers\"", "tsuba-evidence/1", "\"scopes\"", "\\U0000006d"] {
+                let text = "tide ".repeat(lead / 5 + 1);
+                let text = format!("{}{word}", text.get(..lead).unwrap());
+                assert!(filter.passes(text.as_bytes(), Name::Notation), "{word} at {lead}");
+            }
         }
         assert!(!filter.passes(b"\0\0mcpServers", Name::Open));
         assert!(filter.passes(b"```json\n{ \"mcpServers\": {} }\n```", Name::Prose));

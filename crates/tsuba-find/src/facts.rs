@@ -1,24 +1,24 @@
 //! What the file system and version control say about a file.
 
-use crate::config::Config;
 use crate::regular::{read_regular, read_regular_text};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use tsuba_core::read;
 
 /// Looks facts up, and remembers what is costly: folders, indexes of repositories, names of accounts.
 #[derive(Debug, Default)]
 pub struct Facts {
-    repositories: BTreeMap<PathBuf, Option<BTreeSet<Vec<u8>>>>,
-    folders: BTreeMap<PathBuf, Folder>,
-    owners: BTreeMap<u32, Option<String>>,
+    repositories: HashMap<Arc<Path>, Option<gix_index::State>>,
+    folders: HashMap<PathBuf, Folder>,
+    owners: HashMap<u32, Option<String>>,
 }
 
 /// What is known of a folder.
 #[derive(Clone, Debug, Default)]
 struct Folder {
     /// The repository it lies in.
-    repository: Option<PathBuf>,
+    repository: Option<Arc<Path>>,
     /// May other accounts come as far as this folder?
     reachable: bool,
 }
@@ -29,9 +29,9 @@ const MAX_INDEX: u64 = 256 * 1024 * 1024;
 const MAX_GIT_FILE: u64 = 64 << 10;
 
 impl Facts {
-    /// The facts about one file.
-    pub fn of(&mut self, path: &Path, config: &Config) -> read::Facts {
-        let mut facts = read::Facts { team: config.team_of(path), ..read::Facts::default() };
+    /// The facts about one file; which team answers for it is not known here.
+    pub fn of(&mut self, path: &Path) -> read::Facts {
+        let mut facts = read::Facts::default();
         let Ok(path) = std::path::absolute(path) else { return facts };
         let folder = path.parent().map(|parent| self.folder(parent)).unwrap_or_default();
         facts.tracked = folder.repository.and_then(|root| self.tracked(&root, &path));
@@ -51,7 +51,7 @@ impl Facts {
             return known.clone();
         }
         let above = path.parent().map_or(Folder { repository: None, reachable: true }, |parent| self.folder(parent));
-        let repository = if path.join(".git").exists() { Some(path.to_owned()) } else { above.repository };
+        let repository = if path.join(".git").exists() { Some(path.into()) } else { above.repository };
         let folder = Folder { repository, reachable: above.reachable && is_open(path) };
         self.folders.insert(path.to_owned(), folder.clone());
         folder
@@ -64,12 +64,10 @@ impl Facts {
     }
 
     /// Is the file in the index of its repository? `None` where the index cannot be read.
-    fn tracked(&mut self, root: &Path, path: &Path) -> Option<bool> {
-        let inside = path.strip_prefix(root).ok()?.to_string_lossy().replace('\\', "/").into_bytes();
-        if !self.repositories.contains_key(root) {
-            self.repositories.insert(root.to_owned(), index(root));
-        }
-        self.repositories.get(root)?.as_ref().map(|files| files.contains(&inside))
+    fn tracked(&mut self, root: &Arc<Path>, path: &Path) -> Option<bool> {
+        let inside = path.strip_prefix(root).ok()?.to_string_lossy().replace('\\', "/");
+        let index = self.repositories.entry(root.clone()).or_insert_with(|| index(root));
+        index.as_ref().map(|index| index.entry_range(inside.as_bytes().into()).is_some())
     }
 }
 
@@ -87,8 +85,8 @@ fn is_open(folder: &Path) -> bool {
     }
 }
 
-/// The paths that a repository's index tracks.
-fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
+/// The index of a repository: the paths that it tracks.
+fn index(root: &Path) -> Option<gix_index::State> {
     let git = root.join(".git");
     // In a linked work tree `.git` is a file that names the folder.
     let folder = if git.is_file() {
@@ -99,7 +97,7 @@ fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
     };
     let file = folder.join("index");
     if !file.is_file() || file.metadata().ok()?.len() > MAX_INDEX {
-        return (!file.exists()).then(BTreeSet::new);
+        return (!file.exists()).then(|| gix_index::State::new(gix_index::hash::Kind::Sha1));
     }
     // Read whole rather than mapped: a file cut short by somebody else must not end this program.
     let bytes = read_regular(&file, MAX_INDEX).ok()?;
@@ -111,5 +109,5 @@ fn index(root: &Path) -> Option<BTreeSet<Vec<u8>>> {
         gix_index::decode::Options::default(),
     )
     .ok()?;
-    Some(index.entries().iter().map(|entry| entry.path(&index).to_vec()).collect())
+    Some(index)
 }

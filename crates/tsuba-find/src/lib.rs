@@ -5,13 +5,11 @@
 
 mod bundle;
 mod candidate;
-mod config;
 mod facts;
 mod home;
 mod regular;
 mod walk;
 
-pub use config::{Config, ConfigError, Team};
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
 pub use walk::{Problem, Walk, read_file, walk};

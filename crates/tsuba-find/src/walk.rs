@@ -1,7 +1,7 @@
 //! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
 
 use crate::bundle::{self, Bundle};
-use crate::candidate::{HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
+use crate::candidate::{AGAIN, AT_ONCE, HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::home::is_looked_at;
 use crate::regular::{open_regular, open_seen};
 use aho_corasick::AhoCorasick;
@@ -219,6 +219,17 @@ fn read_candidate(
             Ok(None)
         };
     }
+    // What is long is data more often than not: it is looked through piece by piece, and read whole only where it is more.
+    if name == Name::Notation && length > AT_ONCE as u64 && !named {
+        if !may_pass(&mut file, prefilter, room).map_err(reason)? {
+            return Ok(None);
+        }
+        file.rewind().map_err(reason)?;
+        let mut bytes = Vec::new();
+        read_bounded(&mut file, length, &mut bytes)?;
+        let passes = prefilter.passes(&bytes, name);
+        return Ok(passes.then(|| Input { path: shown(path), bytes, ..Input::default() }));
+    }
     if room.capacity() > MOST_ROOM {
         *room = Vec::new();
     }
@@ -227,6 +238,24 @@ fn read_candidate(
         return Ok(None);
     }
     Ok(Some(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
+}
+
+/// Does the filter let any piece of a file through? Of each piece the end is looked at again with the next one.
+fn may_pass(file: &mut File, prefilter: &Prefilter, room: &mut Vec<u8>) -> std::io::Result<bool> {
+    room.clear();
+    let mut left = MAX_BYTES as u64;
+    loop {
+        let kept = room.len();
+        let read = (&mut *file).take(left.min(AT_ONCE as u64)).read_to_end(room)?;
+        if read == 0 {
+            return Ok(false);
+        }
+        if prefilter.passes(room, Name::Notation) {
+            return Ok(true);
+        }
+        left = left.saturating_sub(read as u64);
+        room.drain(..(kept + read).saturating_sub(AGAIN));
+    }
 }
 
 /// Reads as much as the file held when it was opened, and never more than one byte over what the core takes, so that it is

@@ -3,6 +3,7 @@
 //! The model holds only texts that went through the core's cleaner, so a format cannot print a secret or a control character;
 //! what is left to a format is its own markup.
 
+mod build;
 mod card;
 mod entry;
 mod format;

@@ -6,14 +6,12 @@ pub use crate::entry::{
 pub use crate::summary::{Summary, Unasked};
 pub use crate::texts::{Named, Text};
 
-use crate::rows::{entry_row, finding_row, setup_row};
 use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Audit, Spread, Stands};
 use tsuba_core::severity::{Confidence, Severity};
-use tsuba_core::understand::{SetupKind, Study};
+use tsuba_core::understand::SetupKind;
 
 /// The schema's name.
 pub(crate) const SCHEMA: &str = "tsuba-report/1";
@@ -118,8 +116,7 @@ pub struct FindingRow {
     /// What is wrong.
     pub message: Text,
     /// The line, secrets masked.
-    #[serde(deserialize_with = "cleaned")]
-    pub excerpt: String,
+    pub excerpt: Text,
     /// The part of it that is meant, in characters from 0, the end exclusive.
     #[serde(default)]
     pub marked: (usize, usize),
@@ -179,69 +176,7 @@ impl FindingRow {
     }
 }
 
-/// Notes at every listing the entries whose server it is.
-fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
-    let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
-    let places = audit.studies.iter().enumerate().flat_map(|(s, study)| (0..study.entries.len()).map(move |e| (s, e)));
-    let places: Vec<(usize, usize)> = places.collect();
-    for ((s, e), row) in places.iter().zip(rows.iter()) {
-        let listed = audit.studies.get(*s).and_then(|study| study.entries.get(*e)).and_then(|entry| entry.listed);
-        if let Some(listed) = listed {
-            owners.entry((listed.study, listed.entry)).or_default().push(row.id.clone());
-        }
-    }
-    for (place, row) in places.iter().zip(rows.iter_mut()) {
-        if let (Some(ids), Some(listing)) = (owners.get(place), row.listing.as_mut()) {
-            listing.of.clone_from(ids);
-        }
-    }
-}
-
 impl Report {
-    /// Builds the report of an audit.
-    pub fn new(
-        audit: &Audit,
-        inputs: &[String],
-        as_of: jiff::civil::Date,
-        version: &'static str,
-        spread: &impl Spread,
-    ) -> Self {
-        let clean = |text: &str| Text(audit.cleaner.clean(text));
-        let mut entries = spread.spread(&audit.studies, |s, study| {
-            let rows = study.entries.iter().enumerate();
-            rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, study, entry)).collect()
-        });
-        of_entries(audit, &mut entries);
-        let setups: Vec<Setup> = audit.studies.iter().map(|study| setup_row(audit, study)).collect();
-        // Where the entries of each setup begin among all.
-        let before = |all: &mut usize, study: &Study| {
-            let own = *all;
-            *all += study.entries.len();
-            Some(own)
-        };
-        let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
-        let id = |stands: Stands| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
-        let findings = spread.spread(&audit.findings, |_, finding| {
-            finding_row(audit, finding, id(finding.stands)).into_iter().collect()
-        });
-        let unread: Vec<_> =
-            audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
-        let summary =
-            Summary { evidence_of_others: audit.of_others, ..Summary::of(&setups, &entries, &findings, unread.len()) };
-        Self {
-            schema: Text::constant(SCHEMA),
-            tool: Tool { name: Text::constant("tsuba"), version: Text::constant(version) },
-            as_of: as_of.to_string(),
-            inputs: inputs.iter().map(|input| clean(input)).collect(),
-            judged_with: Vec::new(),
-            setups,
-            entries,
-            findings,
-            unread,
-            summary,
-        }
-    }
-
     /// The same with other names of what was looked at.
     #[must_use]
     pub fn with_inputs(mut self, inputs: &[String]) -> Self {

@@ -7,15 +7,16 @@ use crate::model::{
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, Finding, Stands};
 use tsuba_core::register::{Decision, Standing};
-use tsuba_core::text::{Name as _, fingerprint, strong_fingerprint};
-use tsuba_core::understand::launch::{Pin, Plan, Source, ToldStep};
+use tsuba_core::text::{fingerprint, strong_fingerprint};
+use tsuba_core::understand::launch::{Plan, ToldStep};
 use tsuba_core::understand::{Entry, Handed, Prints, Study, launch_print};
 
-pub(crate) fn setup_row(audit: &Audit, study: &Study) -> Setup {
+/// `path` is that of the document, cleaned.
+pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
     let facts = &study.document.facts;
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     Setup {
-        path: clean(&study.document.path),
+        path: path.clone(),
         kind: Named(study.kind),
         owner: facts.owner.as_ref().map(clean),
         team: facts.team.as_ref().map(clean),
@@ -27,7 +28,8 @@ fn entry_id(study: &Study, entry: &Entry) -> String {
     fingerprint([study.document.path.as_str(), entry.pointer.as_str()])
 }
 
-pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &Entry) -> EntryRow {
+/// `paths` are those of the documents, cleaned: they stand in many rows.
+pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, &Entry), paths: &[Text]) -> EntryRow {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     let judgement = audit.judgements.get(stands.study).zip(stands.entry).and_then(|(list, e)| list.get(e));
     let document = &study.document;
@@ -42,7 +44,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
     };
     EntryRow {
         id: entry_id(study, entry),
-        setup: clean(&document.path),
+        setup: paths.get(stands.study).cloned().unwrap_or_default(),
         name: clean(&entry.name.text),
         place: Place {
             line: start.line,
@@ -64,7 +66,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, study: &Study, entry: &En
         }),
         credentials: entry.handed.iter().map(|handed| credential_row(audit, handed)).collect(),
         reach,
-        listing: listing_row(audit, study, entry),
+        listing: listing_row(audit, stands.study, entry, paths),
         asks: Named(entry.asks()),
         disabled: entry.disabled,
         decision: decision_row(audit, stands),
@@ -92,10 +94,10 @@ fn via(audit: &Audit, step: &ToldStep) -> Via {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     Via {
         runner: clean(&step.runner),
-        source: Named(Source::from_name(step.source).unwrap_or(Source::Path)),
+        source: Named(step.source),
         package: clean(&step.package),
         version: said(&step.version).map(clean),
-        pin: Named(Pin::from_name(step.pin).unwrap_or(Pin::NotAPackage)),
+        pin: Named(step.pin),
     }
 }
 
@@ -110,10 +112,10 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     Launch {
         wrappers: told.wrappers.iter().map(|name| clean(name)).collect(),
         runner: said(&told.runner).map(clean),
-        source: Source::from_name(told.source).map(Named),
+        source: told.source.map(Named),
         package: said(&told.package).map(clean),
         version: said(&told.version).map(clean),
-        pin: Pin::from_name(told.pin).map(Named),
+        pin: told.pin.map(Named),
         image: said(&told.image).map(clean),
         tag: said(&told.tag).map(clean),
         digest: said(&told.digest).map(clean),
@@ -164,17 +166,15 @@ fn waiver_row(audit: &Audit, finding: &Finding) -> Option<WaiverRow> {
 }
 
 /// What the server of an entry lists: in the entry's own document, or in another that belongs to it.
-fn listing_row(audit: &Audit, study: &Study, entry: &Entry) -> Option<ListingRow> {
-    let (study, listing) = match entry.listed {
-        Some(listed) => {
-            let study = audit.studies.get(listed.study)?;
-            (study, study.listing_of(study.entries.get(listed.entry)?)?)
-        }
-        None => (study, study.listing_of(entry)?),
+fn listing_row(audit: &Audit, own: usize, entry: &Entry, paths: &[Text]) -> Option<ListingRow> {
+    let (at, stands) = match entry.listed {
+        Some(listed) => (listed.study, audit.studies.get(listed.study)?.entries.get(listed.entry)?),
+        None => (own, entry),
     };
+    let listing = audit.studies.get(at)?.listing_of(stands)?;
     let count = |kinds: &[ItemKind]| listing.items.iter().filter(|item| kinds.contains(&item.kind)).count();
     Some(ListingRow {
-        path: Text(audit.cleaner.clean(&study.document.path)),
+        path: paths.get(at).cloned().unwrap_or_default(),
         tools: count(&[ItemKind::Tool, ItemKind::Skill]),
         prompts: count(&[ItemKind::Prompt]),
         resources: count(&[ItemKind::Resource, ItemKind::Template]),
@@ -206,17 +206,19 @@ fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> b
 }
 
 /// `entry` is the id of the entry that it belongs to.
-pub(crate) fn finding_row(audit: &Audit, finding: &Finding, entry: Option<&String>) -> Option<FindingRow> {
-    let study = audit.studies.get(finding.stands.study)?;
+pub(crate) fn finding_row(
+    audit: &Audit,
+    finding: &Finding,
+    entry: Option<&String>,
+    paths: &[Text],
+) -> Option<FindingRow> {
     let excerpt = &finding.excerpt;
-    let width = |text: &str| text.chars().count();
-    let lead = width(excerpt.before.as_str()) + usize::from(excerpt.cut.0);
     Some(FindingRow {
         rule: Text::constant(finding.rule.id),
         severity: finding.severity,
         without_policy: (finding.unruled != finding.severity).then_some(finding.unruled),
         confidence: finding.confidence,
-        setup: Text(audit.cleaner.clean(&study.document.path)),
+        setup: paths.get(finding.stands.study)?.clone(),
         entry: entry.cloned(),
         place: Place {
             line: finding.start.line,
@@ -226,8 +228,8 @@ pub(crate) fn finding_row(audit: &Audit, finding: &Finding, entry: Option<&Strin
             pointer: Text(finding.pointer.clone()),
         },
         message: Text(finding.message.clone()),
-        excerpt: excerpt.text(),
-        marked: (lead, lead + width(excerpt.marked.as_str())),
+        excerpt: Text(excerpt.text.clone()),
+        marked: (excerpt.marked.start, excerpt.marked.end),
         reads: finding.reads.clone().map(Text),
         sees: finding.sees.clone().map(Text),
         fix: Text(finding.fix.clone()),

@@ -295,7 +295,7 @@ impl Text {
     fn window(&self, finding: &FindingRow) -> (String, usize, usize) {
         use unicode_width::UnicodeWidthStr as _;
         let room = self.0.width.saturating_sub(INDENT + 11).max(20);
-        let chars: Vec<char> = finding.excerpt.chars().collect();
+        let chars: Vec<char> = finding.excerpt.as_str().chars().collect();
         // A report that is read back may name any place.
         let (mut from, mut end) = (0, finding.marked.1.min(chars.len()));
         let mut start = finding.marked.0.min(end);

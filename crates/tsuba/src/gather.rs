@@ -1,20 +1,20 @@
 //! find, read and understand, for every command that looks at setups.
 
+use crate::config::Config;
+use crate::progress::Progress;
+use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args;
-use indicatif::{ProgressBar, ProgressStyle};
-use std::collections::BTreeSet;
-use std::io::{self, IsTerminal as _, Read as _};
+use std::collections::{BTreeSet, HashSet};
+use std::ffi::OsStr;
+use std::io::{self, Read as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
-use std::time::{Duration, Instant};
-use tsuba_core::judge::UnreadFile;
-use tsuba_core::policy::Policy;
-use tsuba_core::read::{Input, MAX_BYTES};
-use tsuba_core::text::Key;
+use tsuba_core::judge::{Spread as _, UnreadFile};
+use tsuba_core::read::{self, Input, MAX_BYTES};
 use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
-use tsuba_find::{Config, Facts, Walk, read_regular, read_regular_text};
+use tsuba_find::{Facts, Walk};
 
 /// Where to look.
 #[derive(Clone, Debug, Args)]
@@ -101,12 +101,8 @@ impl Where {
 pub(crate) struct Gathered {
     pub(crate) studies: Vec<Study>,
     pub(crate) unread: Vec<UnreadFile>,
-    /// The company's key for naming credentials, where one is configured.
-    pub(crate) key: Option<Key>,
-    /// What the company has decided for all.
-    pub(crate) policy: Policy,
-    /// The configuration that was read.
-    pub(crate) config: Option<PathBuf>,
+    /// With what the company has configured.
+    pub(crate) config: Config,
 }
 
 /// Collects from several threads.
@@ -140,12 +136,12 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 
 /// Finds, reads and understands everything that `wanted` names; `base` is cut from the paths that are shown.
 pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
-    let (config, policy) = configuration(wanted.config.as_deref())?;
+    let config = Config::load(wanted.config.as_deref())?;
     let inputs = wanted.paths();
     let collected = Collected {
         studies: Mutex::default(),
         unread: Mutex::default(),
-        lexicon: Lexicon::with(policy.vocabulary.clone()),
+        lexicon: Lexicon::with(config.policy.vocabulary.clone()),
     };
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
         inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
@@ -185,8 +181,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
         dotenv.extend(more);
         problems.extend(worse);
     }
-    let setups: Vec<PathBuf> = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect();
-    beside(&collected, &dotenv, &setups);
+    beside(&collected, &dotenv, Threads::new(wanted.jobs));
     progress.done();
     let mut studies = collected.studies.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
@@ -198,14 +193,17 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     let mut facts = Facts::default();
     for study in studies.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
         let path = Path::new(&study.document.path);
-        study.document.facts = facts.of(path, &config);
         let evidence = wanted.evidence(path);
-        (study.document.facts.evidence, study.document.facts.beside) = (evidence.is_some(), evidence == Some(false));
+        study.document.facts = read::Facts {
+            team: config.team_of(path),
+            evidence: evidence.is_some(),
+            beside: evidence == Some(false),
+            ..facts.of(path)
+        };
         shorten(&mut study.document.path, base);
     }
     unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
-    let key = config.key_file.as_deref().map(key).transpose()?;
-    Ok(Gathered { studies, unread, key, policy, config: config_path(wanted.config.as_deref()) })
+    Ok(Gathered { studies, unread, config })
 }
 
 fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
@@ -213,28 +211,36 @@ fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
 }
 
 /// Dotenv files are read where a setup lies beside them or names them.
-fn beside(collected: &Collected, dotenv: &[PathBuf], setups: &[PathBuf]) {
-    let folders: BTreeSet<&Path> = setups.iter().filter_map(|setup| setup.parent()).collect();
-    let mut wanted: Vec<PathBuf> =
-        dotenv.iter().filter(|file| file.parent().is_some_and(|parent| folders.contains(parent))).cloned().collect();
-    for study in lock(&collected.studies).iter() {
-        let folder = Path::new(&study.document.path).parent().unwrap_or(Path::new(""));
-        for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
-            let text = named.text.replace("${workspaceFolder}/", "");
-            if !text.contains(['$', '%', '{']) {
-                wanted.push(folder.join(text.strip_prefix("./").unwrap_or(&text)));
+fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
+    let (mut wanted, known) = {
+        let studies = lock(&collected.studies);
+        let path = |study: &Study| PathBuf::from(&study.document.path);
+        // By their bytes, since comparing paths part by part takes long for many.
+        let folders: HashSet<&OsStr> =
+            studies.iter().filter_map(|study| Path::new(&study.document.path).parent()).map(Path::as_os_str).collect();
+        let lies_beside = |file: &&PathBuf| file.parent().is_some_and(|parent| folders.contains(parent.as_os_str()));
+        let mut wanted: Vec<PathBuf> = dotenv.iter().filter(lies_beside).cloned().collect();
+        for study in studies.iter() {
+            let folder = Path::new(&study.document.path).parent().unwrap_or(Path::new(""));
+            for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
+                let text = named.text.replace("${workspaceFolder}/", "");
+                if !text.contains(['$', '%', '{']) {
+                    wanted.push(folder.join(text.strip_prefix("./").unwrap_or(&text)));
+                }
             }
         }
-    }
-    let already: BTreeSet<PathBuf> = lock(&collected.studies).iter().map(|s| PathBuf::from(&s.document.path)).collect();
+        (wanted, studies.iter().map(path).collect::<HashSet<PathBuf>>())
+    };
     wanted.sort();
     wanted.dedup();
-    for file in wanted.iter().filter(|file| !already.contains(*file)) {
+    wanted.retain(|file| !known.contains(file));
+    threads.spread(&wanted, |_, file| {
         // A named file that is not there is no setup of ours to read.
         if let Ok(input) = tsuba_find::read_file(file) {
             collected.take(input);
         }
-    }
+        Vec::<()>::new()
+    });
 }
 
 fn shorten(path: &mut String, base: Option<&Path>) {
@@ -249,65 +255,4 @@ fn standard_input() -> anyhow::Result<Input> {
     let mut bytes = Vec::new();
     io::stdin().lock().take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes).context("cannot read standard input")?;
     Ok(Input { path: STDIN.to_owned(), bytes, ..Input::default() })
-}
-
-/// Reads a key file; nobody's key is longer than this, and the path may come from a folder that is being audited.
-fn key(path: &Path) -> anyhow::Result<Key> {
-    const MAX_KEY: u64 = 64 * 1024;
-    let told = || format!("cannot read the key file {}", path.display());
-    let bytes = read_regular(path, MAX_KEY).with_context(told)?;
-    if bytes.is_empty() {
-        bail!("the key file {} is empty: write at least 32 random bytes into it", path.display());
-    }
-    Ok(Key::new(bytes))
-}
-
-/// The configuration that is named; else the one in the current folder, where there is one.
-fn config_path(named: Option<&Path>) -> Option<PathBuf> {
-    let default = Path::new("tsuba.toml");
-    named.or_else(|| default.is_file().then_some(default)).map(Path::to_path_buf)
-}
-
-/// A configuration of more bytes is not read.
-const MAX_CONFIGURATION: u64 = 4 << 20;
-
-fn configuration(named: Option<&Path>) -> anyhow::Result<(Config, Policy)> {
-    let Some(path) = config_path(named) else { return Ok((Config::default(), Policy::default())) };
-    let path = path.as_path();
-    let text = read_regular_text(path, MAX_CONFIGURATION)
-        .with_context(|| format!("cannot read the configuration {}", path.display()))?;
-    let config = Config::parse(path, &text)?;
-    let policy = Policy::read(&text, &tsuba_core::rules::names()).map_err(|errors| {
-        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
-        anyhow::anyhow!("{}", told.join("\n       "))
-    })?;
-    Ok((config, policy))
-}
-
-/// A line on standard error that counts, shown only on a terminal and only when the work is long.
-struct Progress {
-    bar: ProgressBar,
-    started: Instant,
-}
-
-impl Progress {
-    const AFTER: Duration = Duration::from_secs(1);
-
-    fn new() -> Self {
-        let bar = if io::stderr().is_terminal() { ProgressBar::new_spinner() } else { ProgressBar::hidden() };
-        if let Ok(style) = ProgressStyle::with_template("{spinner} {pos} files read, {elapsed}") {
-            bar.set_style(style);
-        }
-        Self { bar, started: Instant::now() }
-    }
-
-    fn step(&self) {
-        if self.started.elapsed() > Self::AFTER {
-            self.bar.inc(1);
-        }
-    }
-
-    fn done(&self) {
-        self.bar.finish_and_clear();
-    }
 }

@@ -3,6 +3,7 @@
 mod approved;
 mod asked;
 mod commands;
+mod config;
 mod dates;
 mod deciding;
 mod dialog;
@@ -14,6 +15,7 @@ mod known;
 mod lock;
 mod output;
 mod pipeline;
+mod progress;
 mod register;
 mod remembered;
 mod reports;

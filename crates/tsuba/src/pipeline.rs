@@ -1,5 +1,6 @@
 //! From arguments to an audit: find, read, understand and judge, in one way for every command that looks at setups.
 
+use crate::config::Config;
 use crate::gather::{Gathered, Where, gather};
 use crate::known::known;
 use crate::register;
@@ -113,7 +114,8 @@ impl Pipeline {
 
     /// The second half: judges what was gathered.
     pub(crate) fn judge(self, gathered: Gathered) -> Audited {
-        let Gathered { studies, unread, key, policy, config } = gathered;
+        let Gathered { studies, unread, config } = gathered;
+        let Config { path, key, policy, .. } = config;
         let options = Options {
             known: if self.looks_beside { known(&studies) } else { Default::default() },
             families: self.families,
@@ -128,7 +130,7 @@ impl Pipeline {
             audit,
             options,
             inputs: self.inputs,
-            config,
+            config: path,
             register: self.register_path,
             rules: self.rules,
             threads,

@@ -1,43 +1,69 @@
 //! Spreading the core's work over threads.
 
 use std::num::NonZeroUsize;
+use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use tsuba_core::judge::Spread;
 
-/// Chunks of the items, one for each thread.
+/// Pieces of the items, taken by whichever thread is free.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Threads(usize);
 
 /// Fewer items than this are not worth a thread.
 const WORTH: usize = 64;
+/// Pieces for each thread: items are not all the same work.
+const PIECES: usize = 8;
 
 impl Threads {
     /// As many threads as asked for; 0 means one for each core.
     pub(crate) fn new(jobs: usize) -> Self {
         Self(if jobs == 0 { std::thread::available_parallelism().map_or(1, NonZeroUsize::get) } else { jobs })
     }
+
+    /// Does `work` for pieces of `size` items, and joins the results in the order of the items.
+    fn pieces<T: Sync, R: Send>(self, items: &[T], size: usize, work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
+        let of = |start: usize, piece: &[T]| -> Vec<R> {
+            // Mostly an item has one result.
+            let mut out = Vec::with_capacity(piece.len());
+            piece.iter().enumerate().for_each(|(at, item)| out.extend(work(start + at, item)));
+            out
+        };
+        let count = items.len().div_ceil(size.max(1));
+        let threads = self.0.min(count);
+        if threads < 2 {
+            return of(0, items);
+        }
+        let next = AtomicUsize::new(0);
+        let take = || -> Vec<(usize, Vec<R>)> {
+            let numbers = std::iter::from_fn(|| Some(next.fetch_add(1, Relaxed)).filter(|number| *number < count));
+            let piece = |number: usize| items.get(number * size..items.len().min((number + 1) * size));
+            numbers.map(|number| (number, of(number * size, piece(number).unwrap_or_default()))).collect()
+        };
+        let mut all = std::thread::scope(|scope| {
+            let others: Vec<_> = (1..threads).map(|_| scope.spawn(take)).collect();
+            // This thread works, too.
+            let mut all = take();
+            for other in others {
+                match other.join() {
+                    Ok(pieces) => all.extend(pieces),
+                    Err(panic) => std::panic::resume_unwind(panic),
+                }
+            }
+            all
+        });
+        all.sort_unstable_by_key(|(number, _)| *number);
+        let mut out = Vec::with_capacity(all.iter().map(|(_, piece)| piece.len()).sum());
+        all.into_iter().for_each(|(_, piece)| out.extend(piece));
+        out
+    }
 }
 
 impl Spread for Threads {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
-        let size = items.len().div_ceil(self.0.max(1)).max(WORTH);
-        let work = &work;
-        std::thread::scope(|scope| {
-            let chunk = |(number, chunk): (usize, &[T])| -> Vec<R> {
-                chunk.iter().enumerate().flat_map(|(index, item)| work(number * size + index, item)).collect()
-            };
-            let mut chunks = items.chunks(size).enumerate();
-            // The first chunk is this thread's own.
-            let first = chunks.next();
-            let others: Vec<_> = chunks.map(|numbered| scope.spawn(move || chunk(numbered))).collect();
-            let mut out = first.map(chunk).unwrap_or_default();
-            for other in others {
-                match other.join() {
-                    Ok(part) => out.extend(part),
-                    Err(panic) => std::panic::resume_unwind(panic),
-                }
-            }
-            out
-        })
+        self.pieces(items, items.len().div_ceil(self.0.max(1) * PIECES).max(WORTH), work)
+    }
+
+    fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R> {
+        self.pieces(items, 1, |_, item| work(item))
     }
 
     fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B) {
@@ -69,6 +95,12 @@ mod tests {
                     |index: usize, item: &usize| if item.is_multiple_of(3) { vec![] } else { vec![index, item * 2] };
                 let want: Vec<usize> = items.iter().flat_map(|i| work(*i, i)).collect();
                 assert_eq!(Threads::new(jobs).spread(&items, work), want, "{count} items, {jobs} threads");
+                let few = items.get(..count.min(7)).unwrap();
+                assert_eq!(
+                    Threads::new(jobs).each(few, |item| work(*item, item)),
+                    few.iter().flat_map(|i| work(*i, i)).collect::<Vec<_>>(),
+                    "{count} items, {jobs} threads"
+                );
             }
         }
     }

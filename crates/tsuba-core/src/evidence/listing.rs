@@ -2,6 +2,7 @@
 
 use crate::prelude::*;
 use crate::text::{Located, Pointer, Span};
+use crate::wording::{self, Place, Said};
 use core::ops::Range;
 
 /// What one server lists in one document.
@@ -171,65 +172,6 @@ pub struct Parameter {
     pub bounded: bool,
 }
 
-/// Where a text stands in a listing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Place {
-    /// A name.
-    Name,
-    /// A title.
-    Title,
-    /// The description of a tool, prompt, resource or skill.
-    Description,
-    /// The server's instructions.
-    Instructions,
-    /// A description or title inside a schema.
-    Schema,
-    /// The name of a parameter.
-    ParameterName,
-    /// A value inside a schema: `enum`, `const`, `default`, `examples`.
-    Value,
-    /// An argument of a prompt.
-    Argument,
-    /// The text of a prompt.
-    Text,
-    /// An annotation.
-    Annotation,
-    /// `_meta`.
-    Meta,
-    /// An address: an icon, a link, a resource.
-    Address,
-    /// Anything else.
-    Elsewhere,
-}
-
-impl Place {
-    /// The place in words.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Name => "the name",
-            Self::Title => "the title",
-            Self::Description => "the description",
-            Self::Instructions => "the text of the server's instructions",
-            Self::Schema => "a parameter's description",
-            Self::ParameterName => "a parameter's name",
-            Self::Value => "a value of the schema",
-            Self::Argument => "an argument of the prompt",
-            Self::Text => "the prompt's text",
-            Self::Annotation => "an annotation",
-            Self::Meta => "the metadata",
-            Self::Address => "an address",
-            Self::Elsewhere => "the listing",
-        }
-    }
-
-    /// Is it about one parameter?
-    pub(crate) fn is_parameter(self) -> bool {
-        matches!(self, Self::Schema | Self::ParameterName | Self::Value | Self::Argument)
-    }
-}
-
-crate::text::named!(Place: Name, Title, Description, Instructions, Schema, ParameterName, Value, Argument, Text, Annotation, Meta, Address, Elsewhere);
-
 /// A text that may reach a model.
 #[derive(Clone, Debug)]
 pub struct Passage {
@@ -253,5 +195,32 @@ impl Listing {
     /// The item a passage belongs to.
     pub fn item_of(&self, passage: &Passage) -> Option<&Item> {
         self.items.get(passage.item?)
+    }
+
+    /// What is said in it, to be read.
+    pub fn said(&self) -> Said<'_> {
+        fn text(located: &Option<Located>) -> Option<&str> {
+            located.as_ref().map(|located| located.text.as_str())
+        }
+        let items = self.items.iter();
+        let passages = self.passages.iter();
+        Said {
+            server: &self.server.text,
+            items: items
+                .map(|item| wording::Item {
+                    name: &item.name.text,
+                    title: text(&item.title),
+                    description: text(&item.description),
+                })
+                .collect(),
+            passages: passages
+                .map(|passage| wording::Passage {
+                    text: &passage.at.text,
+                    place: passage.place,
+                    item: passage.item.filter(|item| *item < self.items.len()),
+                    of: passage.at.pointer.as_str().rsplit('/').nth(1).unwrap_or_default(),
+                })
+                .collect(),
+        }
     }
 }

@@ -1,9 +1,10 @@
 //! Taking the items of a listing, with every text of each and what its place is.
 
-use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage, Place};
+use super::listing::{Hints, Item, ItemKind, Listing, Parameter, Passage};
 use crate::prelude::*;
 use crate::read::{Member, Node, Value};
 use crate::text::{Located, Pointer, strong_fingerprint};
+use crate::wording::Place;
 
 /// Items by listing and name: most names are there once.
 pub(super) type Seen = BTreeMap<(usize, String), Namesakes>;

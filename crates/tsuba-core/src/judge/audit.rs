@@ -1,7 +1,7 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
 use super::connect::{connect, receivers};
-use super::finding::{Finding, finding, number_twins, secret_spans, waive};
+use super::finding::{Finding, finding, number_twins, secret_spans, sorted, waive};
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
 use super::verdict::{self, Judgement};
@@ -127,7 +127,7 @@ pub fn audit(
                 policy: &options.policy,
                 standings: &standings,
             };
-            hits.extend(global(&all, &rules));
+            hits.extend(spread.each(&rules, |rule| global(&all, rule)));
             (hits, standings)
         },
     );
@@ -139,14 +139,7 @@ pub fn audit(
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
     }
-    let path = |f: &Finding| studies.get(f.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
-    findings.sort_by(|a, b| {
-        let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
-        worst(a)
-            .cmp(&worst(b))
-            .then_with(|| path(a).cmp(path(b)))
-            .then_with(|| (a.span(), a.rule.id, &a.fingerprint).cmp(&(b.span(), b.rule.id, &b.fingerprint)))
-    });
+    let findings = worst_first(findings, &studies);
     let mut own: BTreeMap<Stands, Vec<usize>> = BTreeMap::new();
     for (index, finding) in findings.iter().enumerate() {
         own.entry(finding.stands).or_default().push(index);
@@ -169,6 +162,21 @@ pub fn audit(
     let names = names(&studies, options.key.as_ref());
     let register = options.register.clone();
     Audit { studies, findings, judgements, unread, register, standings, cleaner, of_others, names }
+}
+
+/// The findings in the order in which they are told.
+fn worst_first(findings: Vec<Finding>, studies: &[Study]) -> Vec<Finding> {
+    // Setups are sorted by path; two of the same path are told apart by what follows.
+    let mut ranks: Vec<usize> = Vec::with_capacity(studies.len());
+    for (index, study) in studies.iter().enumerate() {
+        let before = index.checked_sub(1).and_then(|before| Some((studies.get(before)?, *ranks.get(before)?)));
+        let same = before.filter(|(before, _)| before.document.path == study.document.path);
+        ranks.push(same.map_or(index, |(_, rank)| rank));
+    }
+    let rank = |f: &Finding| ranks.get(f.stands.study).copied().unwrap_or_default();
+    let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
+    let compared = |f: &Finding| (worst(f), rank(f), f.span(), f.rule.id);
+    sorted(findings, |a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)))
 }
 
 /// Where findings stand that count for an entry: at itself, at what its server lists, and at the gateway that it is behind.
@@ -295,15 +303,11 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) ->
     found
 }
 
-/// The hits of the rules that look at everything at once.
-fn global(all: &All<'_>, rules: &[&'static Rule]) -> Vec<(&'static Rule, Hit)> {
-    let mut found = Vec::new();
-    for rule in rules {
-        if let Check::All(check) = rule.check {
-            let mut hits = Vec::new();
-            check(all, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
-            found.extend(hits.into_iter().map(|hit| (*rule, hit)));
-        }
+/// The hits of a rule that looks at everything at once.
+fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
+    let mut hits = Vec::new();
+    if let Check::All(check) = rule.check {
+        check(all, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
     }
-    found
+    hits.into_iter().map(|hit| (rule, hit)).collect()
 }

@@ -8,22 +8,10 @@ use core::ops::Range;
 /// A line of a document with the part that a finding is about.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Excerpt {
-    /// What stands before the marked part.
-    pub before: Clean,
-    /// The marked part; of a place over several lines the first line's share.
-    pub marked: Clean,
-    /// What stands behind it.
-    pub after: Clean,
-    /// Is more of the line left out at the start, at the end?
-    pub cut: (bool, bool),
-}
-
-impl Excerpt {
-    /// The whole excerpt in one text.
-    pub fn text(&self) -> String {
-        let dots = |cut| if cut { "…" } else { "" };
-        format!("{}{}{}{}{}", dots(self.cut.0), self.before, self.marked, self.after, dots(self.cut.1))
-    }
+    /// The line as it may be shown; where more of it is left out at its start or its end, with a sign for that.
+    pub text: Clean,
+    /// The part that is meant, in characters; of a place over several lines the first line's share.
+    pub marked: Range<usize>,
 }
 
 /// Characters kept on either side of the marked part, and of the marked part itself.
@@ -43,7 +31,8 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     let line = document.lines.position(text, span.start as usize).line;
     let whole = document.lines.range(text, line);
     let marked = whole.start.max(span.start as usize)..whole.end.min(span.end as usize).max(span.start as usize);
-    let secrets = &around(text, &whole, &marked, secrets, cleaner);
+    let (secrets, seen) = around(text, &whole, &marked, secrets, cleaner);
+    let secrets = secrets.as_slice();
     // A mark that touches a secret is the whole of the secret, so that its mask is drawn once.
     let touched = touching(secrets, &marked).iter().map(|s| s.range());
     let marked =
@@ -51,23 +40,35 @@ pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner
     let before = window_back(text, &(whole.start..marked.start), secrets);
     let after = window_forward(text, &(marked.end..whole.end), AROUND, secrets);
     let shown = window_forward(text, &marked, MARKED, secrets);
-    let clean = |range: &Range<usize>| cleaner.clean(&masked(text, range, secrets));
+    let clean = |range: &Range<usize>| {
+        let masked = masked(text, range, secrets);
+        // A mark that grew to the whole of a long secret reaches further than was looked.
+        let looked = range.start >= seen.start && range.end <= seen.end;
+        if looked { cleaner.clean_masked(&masked) } else { cleaner.clean(&masked) }
+    };
     let trimmed_start = text.get(before.clone()).map_or(0, |t| t.len() - t.trim_start().len());
     let lead = if before.start == whole.start { before.start + trimmed_start..before.end } else { before.clone() };
-    Excerpt {
-        before: clean(&lead),
-        marked: clean(&shown),
-        after: if shown.end < marked.end { Clean::default() } else { clean(&after) },
-        cut: (before.start > whole.start, shown.end < marked.end || after.end < whole.end),
-    }
+    let dots = |cut| Clean::constant(if cut { "…" } else { "" });
+    let (front, back) = (dots(before.start > whole.start), dots(shown.end < marked.end || after.end < whole.end));
+    let (lead, shown, after) =
+        (clean(&lead), clean(&shown), if shown.end < marked.end { Clean::default() } else { clean(&after) });
+    let width = |text: &Clean| text.as_str().chars().count();
+    let start = width(&front) + width(&lead);
+    Excerpt { marked: start..start + width(&shown), text: Clean::joined(&[&front, &lead, &shown, &after, &back]) }
 }
 
 /// What is looked through for secrets that nobody has named: so much on either side of the marked part (bytes), and on to the end of a word.
 const NEAR: usize = 4 * AROUND;
 const MAX_WORD: usize = 1 << 10;
 
-/// The secrets around the marked part: those that are known by their place, and those that look like one.
-fn around(text: &str, line: &Range<usize>, marked: &Range<usize>, secrets: &[Span], cleaner: &Cleaner) -> Vec<Span> {
+/// The secrets around the marked part: those that are known by their place, and those that look like one; and how far was looked.
+fn around(
+    text: &str,
+    line: &Range<usize>,
+    marked: &Range<usize>,
+    secrets: &[Span],
+    cleaner: &Cleaner,
+) -> (Vec<Span>, Range<usize>) {
     let shown = marked.start..marked.end.min(marked.start + 4 * MARKED);
     let ends = |c: char| c.is_whitespace() || "\"',;".contains(c);
     let start = boundary(text, shown.start.saturating_sub(NEAR).max(line.start));
@@ -79,7 +80,8 @@ fn around(text: &str, line: &Range<usize>, marked: &Range<usize>, secrets: &[Spa
     let places = cleaner.masker().places(text.get(start..end).unwrap_or_default());
     let unnamed = places.into_iter().map(|place| start + place.start..start + place.end);
     let known = touching(secrets, &(start..end)).iter().map(|secret| secret.range());
-    joined(unnamed.chain(known).collect()).into_iter().map(|place| Span::new(place.start, place.end)).collect()
+    let all = joined(unnamed.chain(known).collect()).into_iter().map(|place| Span::new(place.start, place.end));
+    (all.collect(), start..end)
 }
 
 /// Quotes as notations write them; those of a configuration in a notebook or in HTML are escapes.
@@ -148,8 +150,10 @@ mod tests {
         let place = |part: &str| text.find(part).map(|at| Span::new(at, at + part.len()));
         let secrets: Vec<Span> = place(secret).filter(|_| !secret.is_empty()).into_iter().collect();
         let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new(Masker::new([], [], |_| Vec::new())));
-        let dots = |cut| if cut { "…" } else { "" };
-        format!("{}{}[{}]{}{}", dots(e.cut.0), e.before, e.marked, e.after, dots(e.cut.1))
+        let part =
+            |range: Range<usize>| e.text.as_str().chars().skip(range.start).take(range.len()).collect::<String>();
+        let Range { start, end } = e.marked;
+        format!("{}[{}]{}", part(0..start), part(start..end), part(end..usize::MAX))
     }
 
     #[test]

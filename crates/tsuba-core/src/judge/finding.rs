@@ -10,6 +10,7 @@ use crate::register::{Register, Scope};
 use crate::severity::{Confidence, Severity};
 use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint, joined};
 use crate::understand::{SetupKind, Study};
+use core::cmp::Ordering;
 use jiff::civil::Date;
 
 /// Something wrong, with its place. Every text in it may be printed.
@@ -167,17 +168,35 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
     }
 }
 
-/// Two findings that are alike in all that a fingerprint holds get a number.
+/// Two findings that are alike in all that a fingerprint holds get a number, in the order of their places.
 pub(super) fn number_twins(findings: &mut [Finding]) {
-    let mut seen: BTreeMap<String, u32> = BTreeMap::new();
-    findings.sort_by_key(|f| (f.stands, f.span));
-    for finding in findings {
-        let count = seen.entry(finding.fingerprint.clone()).or_default();
-        *count += 1;
-        if *count > 1 {
-            let number = count.to_string();
-            finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
-            finding.known_as = fingerprint([finding.known_as.as_str(), &number]);
+    let mut order: Vec<usize> = (0..findings.len()).collect();
+    let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.stands, f.span));
+    order.sort_by(|a, b| place(a).cmp(&place(b)));
+    // The first of those that are alike keeps its own.
+    let mut first: Option<usize> = None;
+    let mut count = 0_u32;
+    for at in order {
+        let print = |at: usize| findings.get(at).map(|f| f.fingerprint.as_str());
+        if first.is_none_or(|first| print(first) != print(at)) {
+            (first, count) = (Some(at), 1);
+            continue;
         }
+        let Some(finding) = findings.get_mut(at) else { continue };
+        count += 1;
+        let number = count.to_string();
+        finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
+        finding.known_as = fingerprint([finding.known_as.as_str(), &number]);
     }
+}
+
+/// Sorted: by their numbers, since findings are large to be moved about.
+pub(super) fn sorted(findings: Vec<Finding>, compare: impl Fn(&Finding, &Finding) -> Ordering) -> Vec<Finding> {
+    let mut order: Vec<usize> = (0..findings.len()).collect();
+    order.sort_by(|a, b| match (findings.get(*a), findings.get(*b)) {
+        (Some(a), Some(b)) => compare(a, b),
+        _ => Ordering::Equal,
+    });
+    let mut taken: Vec<Option<Finding>> = findings.into_iter().map(Some).collect();
+    order.into_iter().filter_map(|at| taken.get_mut(at)?.take()).collect()
 }

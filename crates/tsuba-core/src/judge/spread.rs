@@ -7,6 +7,9 @@ pub trait Spread {
     /// Does `work` for each item (with its index) and joins the results in the order of the items.
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R>;
 
+    /// Likewise for a few items that are much work each.
+    fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R>;
+
     /// Does two things that do not need each other.
     fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B);
 }
@@ -18,6 +21,10 @@ pub struct InTurn;
 impl Spread for InTurn {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
         items.iter().enumerate().flat_map(|(index, item)| work(index, item)).collect()
+    }
+
+    fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R> {
+        items.iter().flat_map(work).collect()
     }
 
     fn both<A: Send, B>(&self, one: impl FnOnce() -> A + Send, other: impl FnOnce() -> B) -> (A, B) {

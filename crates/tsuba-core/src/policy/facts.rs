@@ -4,7 +4,7 @@
 use crate::evidence::{Item, Listing, Passage};
 use crate::prelude::*;
 use crate::register::Standing;
-use crate::understand::launch::ToldLaunch;
+use crate::understand::launch::{Pin, Source, ToldLaunch, ToldStep};
 use crate::understand::{Entry, Study, listing_of};
 use serde::Serialize;
 
@@ -88,6 +88,8 @@ impl EntryFacts {
     /// An entry of which everything is known, and all of it nothing: an expression that cannot be applied to it has a mistake.
     pub(super) fn blank() -> Self {
         let text = || vec![TextFacts::default()];
+        let (runner, package, version) = (String::new(), String::new(), String::new());
+        let step = ToldStep { runner, source: Source::Path, package, version, pin: Pin::Local };
         Self {
             credentials: vec![CredentialFacts::default()],
             listing: ListingFacts {
@@ -95,7 +97,7 @@ impl EntryFacts {
                 items: vec![ItemFacts { texts: text(), ..ItemFacts::default() }],
                 texts: text(),
             },
-            launch: ToldLaunch { via: vec![crate::understand::launch::ToldStep::default()], ..ToldLaunch::default() },
+            launch: ToldLaunch { via: vec![step], ..ToldLaunch::default() },
             ..Self::default()
         }
     }

@@ -54,10 +54,13 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
     let stands = |secret: &str| document.document.text.contains(secret);
     let hidden = document.document.notation == Notation::Prose
         && document.all_handed().any(|(_, handed)| handed.is_plaintext() && !stands(&handed.value.text));
-    if hidden || packs_secrets(&document.document) {
+    if hidden {
         return out;
     }
     let Some(mut now) = workshop.judge(&out.text) else { return out };
+    if now.study().is_some_and(|study| packs_secrets(&study.document)) {
+        return out;
+    }
     let mut given_up: BTreeSet<Key> = BTreeSet::new();
     // All at once, where that goes; where it does not, half as many, down to the one that cannot be mended.
     let mut at_once = usize::MAX;
@@ -137,8 +140,9 @@ impl Workshop<'_> {
         let input = Input { path: own.path.clone(), bytes: text.as_bytes().to_vec(), facts: own.facts.clone() };
         let Outcome::Setup(study) = study(input, &self.lexicon) else { return None };
         let studies = self.others.iter().cloned().chain([*study]).collect();
-        let audit = audit(studies, Vec::new(), self.rules, self.options, &InTurn);
+        let mut audit = audit(studies, Vec::new(), self.rules, self.options, &InTurn);
         let at = audit.studies.iter().position(|study| study.document.path == own.path)?;
+        audit.studies.get_mut(at)?.document.read_tree();
         Some(Judged { audit, at })
     }
 

@@ -90,6 +90,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
     };
     entry.handed = handed::of_entry(document, node, &entry, lexicon);
     entry.reach = reach::of(&entry);
+    entry.shrink();
     entry
 }
 

@@ -127,6 +127,26 @@ impl Entry {
         }
     }
 
+    /// Gives back the room that its lists have and do not need: a company has very many entries, and most lists hold one thing or none.
+    pub(super) fn shrink(&mut self) {
+        let Self { command, plan, variables, settings, handed, env_files, reach, .. } = self;
+        command.shrink_to_fit();
+        variables.shrink_to_fit();
+        settings.shrink_to_fit();
+        handed.shrink_to_fit();
+        env_files.shrink_to_fit();
+        reach.folders.shrink_to_fit();
+        reach.hosts.shrink_to_fit();
+        if let Some(Plan { steps, variables, .. }) = plan {
+            steps.shrink_to_fit();
+            variables.shrink_to_fit();
+            for step in steps {
+                step.args.shrink_to_fit();
+                step.options.shrink_to_fit();
+            }
+        }
+    }
+
     /// The variables of the environment (not the headers) called `name`.
     pub fn variable(&self, name: &str) -> Option<&Variable> {
         self.variables.iter().find(|v| !v.header && v.name.eq_ignore_ascii_case(name))

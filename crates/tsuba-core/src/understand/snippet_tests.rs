@@ -176,7 +176,11 @@ fn a_secret_inside_a_link_is_in_no_output() {
     let options = Options::on(jiff::civil::date(2026, 11, 24));
     let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
     for finding in &audit.findings {
-        assert!(!finding.excerpt.text().contains(packed.get(..40).unwrap()), "{}", finding.excerpt.text());
+        assert!(
+            !finding.excerpt.text.as_str().contains(packed.get(..40).unwrap()),
+            "{}",
+            finding.excerpt.text.as_str()
+        );
     }
 }
 

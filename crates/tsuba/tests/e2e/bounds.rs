@@ -73,7 +73,9 @@ fn rows(place: &str, text: &str, out: &mut String) -> usize {
 fn every_bound_is_listed() {
     let root = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../.."));
     let (mut files, mut out, mut count) = (Vec::new(), HEAD.to_owned(), 0);
-    for package in ["tsuba-find", "tsuba-core", "tsuba-capture", "tsuba-report", "tsuba"] {
+    for package in
+        ["tsuba-find", "tsuba-document", "tsuba-wording", "tsuba-core", "tsuba-capture", "tsuba-report", "tsuba"]
+    {
         sources(&root.join("crates").join(package).join("src"), &mut files);
     }
     for file in &files {

@@ -230,7 +230,7 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
     assert!(run.out().contains("review/not-allowed (high without the policy)"), "{}", run.out());
     assert_eq!(dir.run(&["audit", "mcp.json", "--gate", "none"]).status(), 0);
     for (from, to, told) in [
-        ("[allow]", "[allowed]", "tsuba.toml:3: unknown field"),
+        ("[allow]", "[allowed]", "tsuba.toml:3:2: not known here"),
         ("npm:@", "@", "tsuba.toml:4:13: a package is written as"),
         ("review/not-allowed", "review/none", "tsuba.toml:8:8: no rule is called so"),
         ("\"critical\"\n\n", "\"loud\"\n\n", "tsuba.toml:1:8: a severity is"),

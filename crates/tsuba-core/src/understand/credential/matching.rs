@@ -2,6 +2,7 @@
 
 use super::formats::{FORMATS, Format, Nature, Piece};
 use super::shape;
+use crate::prelude::*;
 use core::ops::Range;
 
 /// A catalogued token found in a value.
@@ -15,7 +16,7 @@ pub(super) struct Match {
 
 /// The first catalogued token in `value` at or after `from`.
 pub(super) fn first_match(value: &str, from: usize) -> Option<Match> {
-    search(value, from, 1, |rest| matches!(rest, [first, ..] if STARTS.begins(*first)), |_| true)
+    search(value, from, STARTS.shortest, |[a, b, _]| STARTS.begins(a, b), |_| true)
 }
 
 /// As [`first_match`], but only secrets with a telling prefix of three characters or more: for texts in which any word may
@@ -23,21 +24,53 @@ pub(super) fn first_match(value: &str, from: usize) -> Option<Match> {
 pub(super) fn first_telling(value: &str, from: usize) -> Option<Match> {
     // No catalogued secret is shorter.
     const SHORTEST: usize = 20;
-    let worth = |rest: &[u8]| matches!(rest, [a, b, c, ..] if STARTS.has([*a, *b, *c]));
-    search(value, from, SHORTEST, worth, |format| {
-        format.nature != Nature::Public && shape::literal_prefix(format) >= TELLING
-    })
+    search(value, from, SHORTEST, |start| STARTS.has(start), is_telling)
+}
+
+/// May a secret with a telling prefix begin with these bytes?
+pub(super) fn may_begin(start: [u8; 3]) -> bool {
+    STARTS.has(start)
+}
+
+fn is_telling(format: &Format) -> bool {
+    format.nature != Nature::Public && shape::literal_prefix(format) >= TELLING
 }
 
 /// Bytes of a prefix that tells by itself what the token is.
 const TELLING: usize = 3;
 
-/// The first bytes of all formats; and the first two, and the second and third, of those of a telling prefix. Each as a set of bits.
+/// Where tokens may begin, worked out while compiling: for nearly every place of a text one or two looks say that none does.
 struct Starts {
-    any: [bool; 256],
+    /// The first two bytes of all formats, as a set of bits.
+    any: [u64; 1024],
+    /// The first two, and the second and third, of those of a telling prefix, likewise.
     first: [u64; 1024],
     second: [u64; 1024],
+    /// Formats by the first byte of their prefix, each as the number of the next one with the same; last those that begin with anything.
+    heads: [u16; 257],
+    next: [u16; FORMATS.len()],
+    /// The least bytes that any format has.
+    shortest: usize,
 }
+
+/// The least bytes that a token of a format has.
+#[expect(clippy::indexing_slicing, reason = "in bounds by its condition; a constant function has no iterators")]
+const fn least(format: &Format) -> usize {
+    let (mut piece, mut bytes) = (0, 0);
+    while piece < format.pieces.len() {
+        bytes += match format.pieces[piece] {
+            Piece::Is(literal) => literal.len(),
+            Piece::Run(_, least, _) => least,
+        };
+        piece += 1;
+    }
+    bytes
+}
+
+/// No further format.
+const NONE: u16 = u16::MAX;
+/// Formats that begin with any letter or digit are kept behind those of the 256 bytes.
+const ANYHOW: usize = 256;
 
 impl Starts {
     const fn place(a: u8, b: u8) -> (usize, u64) {
@@ -47,42 +80,63 @@ impl Starts {
 
     #[expect(clippy::indexing_slicing, reason = "evaluated while compiling, and in bounds by the types of its indexes")]
     const fn of(formats: &[Format]) -> Self {
-        let (mut any, mut first, mut second) = ([false; 256], [0; 1024], [0; 1024]);
-        let mut at = 0;
-        while at < formats.len() {
-            match formats[at].pieces[0] {
-                Piece::Is(literal) => any[literal.as_bytes()[0] as usize] = true,
-                // Any letter or digit may begin it.
-                Piece::Run(..) => {
+        let (mut any, mut first, mut second) = ([0; 1024], [0; 1024], [0; 1024]);
+        let (mut heads, mut next, mut shortest) = ([NONE; 257], [NONE; FORMATS.len()], usize::MAX);
+        // From the last on: of two formats that begin alike the one that is written first is found first.
+        let mut at = formats.len();
+        while at > 0 {
+            at -= 1;
+            let head = match formats[at].pieces[0] {
+                Piece::Is(literal) => {
+                    let bytes = literal.as_bytes();
                     let mut byte = 0;
                     while byte < 256 {
-                        any[byte] |= (byte as u8).is_ascii_alphanumeric();
+                        if bytes.len() == 1 || byte == bytes[1] as usize {
+                            let (word, bit) = Self::place(bytes[0], byte as u8);
+                            any[word] |= bit;
+                        }
                         byte += 1;
                     }
+                    if bytes.len() >= TELLING {
+                        let (word, bit) = Self::place(bytes[0], bytes[1]);
+                        first[word] |= bit;
+                        let (word, bit) = Self::place(bytes[1], bytes[2]);
+                        second[word] |= bit;
+                    }
+                    bytes[0] as usize
                 }
+                Piece::Run(..) => ANYHOW,
+            };
+            next[at] = heads[head];
+            heads[head] = at as u16;
+            let least = least(&formats[at]);
+            if least < shortest {
+                shortest = least;
             }
-            if let Piece::Is(literal) = formats[at].pieces[0]
-                && literal.len() >= TELLING
-            {
-                let bytes = literal.as_bytes();
-                let (word, bit) = Self::place(bytes[0], bytes[1]);
-                first[word] |= bit;
-                let (word, bit) = Self::place(bytes[1], bytes[2]);
-                second[word] |= bit;
-            }
-            at += 1;
         }
-        Self { any, first, second }
+        Self { any, first, second, heads, next, shortest }
     }
 
-    fn begins(&self, byte: u8) -> bool {
-        self.any.get(usize::from(byte)).copied().unwrap_or_default()
+    /// May a format begin with these two bytes? Those that begin with any letter or digit are not asked.
+    fn begins(&self, a: u8, b: u8) -> bool {
+        is_in(&self.any, Self::place(a, b))
     }
 
     fn has(&self, [a, b, c]: [u8; 3]) -> bool {
-        let is_in = |set: &[u64; 1024], (word, bit): (usize, u64)| set.get(word).is_some_and(|bits| bits & bit != 0);
         is_in(&self.first, Self::place(a, b)) && is_in(&self.second, Self::place(b, c))
     }
+
+    /// The formats that begin with this byte, or with anything, in the order written, each with its number.
+    fn formats(&self, head: usize) -> impl Iterator<Item = (u16, &'static Format)> {
+        let known = |at: &u16| FORMATS.get(usize::from(*at)).map(|_| *at);
+        let first = self.heads.get(head).and_then(known);
+        let following = core::iter::successors(first, move |at| self.next.get(usize::from(*at)).and_then(known));
+        following.filter_map(|at| Some((at, FORMATS.get(usize::from(at))?)))
+    }
+}
+
+fn is_in(set: &[u64; 1024], (word, bit): (usize, u64)) -> bool {
+    set.get(word).is_some_and(|bits| bits & bit != 0)
 }
 
 static STARTS: Starts = Starts::of(FORMATS);
@@ -92,25 +146,39 @@ fn search(
     value: &str,
     from: usize,
     least: usize,
-    worth: impl Fn(&[u8]) -> bool,
+    worth: impl Fn([u8; 3]) -> bool,
     wanted: impl Fn(&Format) -> bool,
 ) -> Option<Match> {
     let bytes = value.as_bytes();
-    for at in from..(bytes.len() + 1).saturating_sub(least) {
-        let rest = bytes.get(at..)?;
-        let last = at.checked_sub(1).and_then(|before| bytes.get(before)).copied();
-        let starts = rest.first().is_some_and(u8::is_ascii_alphanumeric);
-        if !worth(rest) || !starts || last.is_some_and(|last| last.is_ascii_alphanumeric()) {
+    let end = (bytes.len() + 1).checked_sub(least.max(3))?;
+    // Formats that begin with any letter or digit have something else in them that is rare: looked for once, not at each word.
+    let anyhow: Vec<(u16, &'static Format)> = STARTS
+        .formats(ANYHOW)
+        .filter(|(_, format)| wanted(format) && value.get(from..).is_some_and(|rest| may_hold(rest, format)))
+        .collect();
+    let mut before = from.checked_sub(1).and_then(|before| bytes.get(before)).copied().unwrap_or(b' ');
+    let places = bytes.get(from..)?.windows(3).take(end.saturating_sub(from)).zip(from..);
+    for (start, at) in places {
+        let &[head, second, third] = start else { continue };
+        let last = core::mem::replace(&mut before, head);
+        if !head.is_ascii_alphanumeric() || last.is_ascii_alphanumeric() {
+            continue;
+        }
+        if anyhow.is_empty() && !worth([head, second, third]) {
             continue;
         }
         let rest = value.get(at..)?;
         // What is no letter or digit of ASCII is of no alphabet but by itself: its last byte is as good as all of it.
-        let last = last.map(char::from);
-        let found = FORMATS
-            .iter()
-            .filter(|format| may_begin(format, rest) && wanted(format) && !goes_on(format, last))
-            .find_map(|format| length(format, rest).map(|length| (format, length)));
-        if let Some((format, length)) = found {
+        let last = (at > 0).then(|| char::from(last));
+        let fits = |(number, format): (u16, &'static Format)| {
+            let length = if wanted(format) && !goes_on(format, last) { length(format, rest) } else { None };
+            length.map(|length| (number, format, length))
+        };
+        let own = STARTS.formats(usize::from(head)).find_map(fits);
+        let other = anyhow.iter().copied().find_map(fits);
+        // Of several the one that is written first.
+        let found = own.into_iter().chain(other).min_by_key(|(number, ..)| *number);
+        if let Some((_, format, length)) = found {
             let range = at..at + length;
             let checksum = format.check.and_then(|check| value.get(range.clone()).map(check));
             return Some(Match { format, range, checksum });
@@ -119,12 +187,13 @@ fn search(
     None
 }
 
-/// Nearly every format is ruled out by its first byte.
-fn may_begin(format: &Format, text: &str) -> bool {
-    match format.pieces.first() {
-        Some(Piece::Is(literal)) => literal.as_bytes().first() == text.as_bytes().first(),
-        _ => true,
-    }
+/// Is a text long enough for a format, and has it all its fixed pieces?
+fn may_hold(text: &str, format: &Format) -> bool {
+    let has = |piece: &Piece| match piece {
+        Piece::Is(literal) => memchr::memmem::find(text.as_bytes(), literal.as_bytes()).is_some(),
+        Piece::Run(..) => true,
+    };
+    text.len() >= least(format) && format.pieces.iter().all(has)
 }
 
 /// Would the character before belong to the format's long run? Then this is the middle of something, not the start of a token;
@@ -186,7 +255,6 @@ pub(super) fn base62_crc32(token: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::prelude::*;
 
     fn found(value: &str) -> Option<&'static str> {
         first_match(value, 0).map(|m| m.format.id)
@@ -224,15 +292,7 @@ mod tests {
             let Some(Piece::Is(literal)) = format.pieces.first() else { continue };
             let bytes = literal.as_bytes();
             assert!(STARTS.has([bytes[0], bytes[1], bytes[2]]), "{}", format.id);
-            let least: usize = format
-                .pieces
-                .iter()
-                .map(|piece| match piece {
-                    Piece::Is(literal) => literal.len(),
-                    Piece::Run(_, least, _) => *least,
-                })
-                .sum();
-            assert!(least >= 20 || format.nature == Nature::Public, "{} may be shorter", format.id);
+            assert!(least(format) >= 20 || format.nature == Nature::Public, "{} may be shorter", format.id);
         }
     }
 

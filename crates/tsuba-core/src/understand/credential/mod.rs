@@ -227,11 +227,10 @@ impl Lexicon {
         let references = reference::references(value);
         let stored = reference::is_store_address(value);
         if !references.is_empty() || stored {
-            return self.with_references(name, place, value, base, &references, stored, out, depth);
+            return self.with_references((name, says), place, value, base, &references, stored, out, depth);
         }
         let before = out.len();
-        let paths = place == Place::Url || says >= NameSays::Perhaps || url_parts::is_capability(name, value);
-        url_parts::collect(self, value, paths, base, out);
+        self.addresses((name, says), place, value, base, out);
         if out.len() > before || shape::is_address(value) {
             return;
         }
@@ -302,7 +301,7 @@ impl Lexicon {
     #[expect(clippy::too_many_arguments, reason = "one step of `collect`, with its whole state")]
     fn with_references(
         &self,
-        name: &str,
+        (name, says): (&str, NameSays),
         place: Place,
         value: &str,
         base: usize,
@@ -318,17 +317,21 @@ impl Lexicon {
                 self.collect(name, place, text, base + default.start, out, depth + 1);
             }
         }
-        let paths =
-            place == Place::Url || self.says(name) >= NameSays::Perhaps || url_parts::is_capability(name, value);
-        url_parts::collect(self, value, paths, base, out);
-        let secretish = self.says(name) >= NameSays::Perhaps;
-        if out.is_empty() && secretish {
+        self.addresses((name, says), place, value, base, out);
+        if out.is_empty() && says >= NameSays::Perhaps {
             let range = match references.first() {
                 Some(first) if !stored => base + first.start..base + first.end,
                 _ => base..base + value.len(),
             };
-            out.push(part(range, Kind::Reference, Why::Name(self.says(name))));
+            out.push(part(range, Kind::Reference, Why::Name(says)));
         }
+    }
+
+    /// The credentials in the addresses of a value, and in what is written like one.
+    fn addresses(&self, (name, says): (&str, NameSays), place: Place, value: &str, base: usize, out: &mut Vec<Part>) {
+        let paths = || place == Place::Url || says >= NameSays::Perhaps || url_parts::is_capability(name, value);
+        let paths = value.contains("://") && paths();
+        url_parts::collect(self, value, paths, base, out);
     }
 
     fn by_name(&self, says: NameSays, place: Place, value: &str, all: Range<usize>, out: &mut Vec<Part>) {

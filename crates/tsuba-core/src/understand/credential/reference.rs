@@ -2,6 +2,7 @@
 
 use super::words::Words;
 use crate::prelude::*;
+use crate::text::{is_one_of, spaced};
 
 /// Prefixes of addresses in secret stores and of functions that look a secret up.
 const STORES: &[&str] = &[
@@ -157,163 +158,162 @@ pub(crate) fn is_store_address(value: &str) -> bool {
 }
 
 const FILL_IN: &[&str] = &[
-    "your",
+    "anything",
     "changeme",
-    "placeholder",
-    "example",
+    "dein",
+    "deine",
     "dummy",
-    "redacted",
+    "example",
+    "fake",
+    "fill",
+    "fixme",
+    "foobar",
+    "goes",
+    "here",
+    "hidden",
+    "ihr",
     "insert",
+    "jouw",
+    "lorem",
+    "masked",
+    "mein",
+    "notneeded",
+    "notreal",
+    "paste",
+    "placeholder",
+    "redacted",
+    "removed",
     "replace",
     "replaceme",
-    "todo",
-    "tbd",
-    "fixme",
-    "fake",
     "sample",
-    "here",
+    "seu",
+    "sua",
+    "tbd",
+    "todo",
+    "tu",
+    "tua",
+    "tuo",
+    "undefined",
+    "uw",
+    "votre",
+    "whatever",
     "xxx",
     "xxxx",
     "xxxxx",
     "xxxxxx",
-    "paste",
-    "hidden",
-    "removed",
-    "masked",
-    "undefined",
+    "your",
     "yours",
-    "fill",
-    "goes",
-    "notreal",
-    "dein",
-    "ihr",
-    "mein",
-    "votre",
-    "deine",
-    "tu",
-    "tua",
-    "tuo",
-    "sua",
-    "seu",
-    "jouw",
-    "uw",
-    "anything",
-    "whatever",
-    "notneeded",
-    "lorem",
-    "foobar",
 ];
 /// Words that, when nothing else is there, name the thing instead of giving it.
 const NAMING: &[&str] = &[
-    "my",
-    "the",
     "a",
-    "an",
-    "api",
-    "key",
-    "token",
-    "secret",
+    "abc",
     "access",
-    "client",
-    "test",
-    "demo",
-    "value",
-    "some",
+    "actual",
+    "an",
     "any",
-    "foo",
+    "api",
+    "apikey",
+    "app",
+    "auth",
     "bar",
     "baz",
-    "abc",
-    "user",
-    "auth",
     "bearer",
-    "apikey",
-    "personal",
-    "pat",
-    "private",
     "bot",
-    "app",
-    "id",
-    "me",
     "change",
-    "password",
-    "pass",
-    "pw",
-    "in",
-    "of",
-    "for",
-    "to",
-    "from",
-    "is",
-    "this",
-    "with",
-    "not",
-    "real",
-    "real",
-    "dev",
-    "mytoken",
-    "mykey",
-    "credentials",
-    "credential",
-    "string",
-    "enter",
-    "put",
-    "none",
-    "null",
-    "nil",
-    "na",
-    "qwerty",
-    "default",
-    "webhook",
-    "session",
-    "db",
-    "database",
-    "please",
-    "set",
-    "see",
-    "env",
-    "actual",
-    "no",
-    "needed",
-    "required",
-    "optional",
-    "unused",
-    "necessary",
-    "sk",
-    "ein",
-    "schluessel",
-    "passwort",
-    "clave",
-    "llave",
-    "cle",
-    "mot",
-    "passe",
-    "chiave",
-    "sleutel",
     "chave",
+    "chiave",
+    "clave",
+    "cle",
+    "client",
     "contrasena",
+    "credential",
+    "credentials",
+    "database",
+    "db",
+    "de",
+    "default",
+    "demo",
+    "dev",
+    "ein",
+    "enter",
+    "env",
+    "foo",
+    "for",
+    "from",
+    "id",
+    "il",
+    "in",
+    "is",
+    "key",
     "la",
     "le",
-    "de",
-    "il",
+    "llave",
+    "me",
+    "mot",
+    "my",
+    "mykey",
+    "mytoken",
+    "na",
+    "necessary",
+    "needed",
+    "nil",
+    "no",
+    "none",
+    "not",
+    "null",
+    "of",
+    "optional",
+    "pass",
+    "passe",
+    "password",
+    "passwort",
+    "pat",
+    "personal",
+    "please",
+    "private",
+    "put",
+    "pw",
+    "qwerty",
+    "real",
+    "required",
+    "schluessel",
+    "secret",
+    "see",
+    "session",
+    "set",
+    "sk",
+    "sleutel",
+    "some",
+    "string",
+    "test",
+    "the",
+    "this",
+    "to",
+    "token",
+    "unused",
+    "user",
+    "value",
+    "webhook",
+    "with",
 ];
 /// Before a naming word, run together with it: `yourpassword`, `mytoken`.
 const OWNING: &[&str] = &["your", "my", "the", "insert", "enter", "replace", "change", "some"];
 /// What the manuals write where a login stands.
 const LOGIN_WORDS: &[&str] = &[
+    "dbpassword",
+    "dbuser",
+    "login",
+    "name",
+    "pass",
+    "passwd",
+    "password",
+    "pw",
+    "pwd",
+    "secret",
     "user",
     "username",
     "usr",
-    "login",
-    "name",
-    "password",
-    "passwd",
-    "pass",
-    "pwd",
-    "pw",
-    "secret",
-    "dbuser",
-    "dbpassword",
 ];
 
 /// Does a part of a login only name itself (`user`, `my_password`, `YOUR_USER`)?
@@ -322,7 +322,7 @@ pub(super) fn names_itself(text: &str) -> bool {
     !words.is_empty()
         && words.iter().all(|w| {
             let bare = OWNING.iter().find_map(|own| w.strip_prefix(own)).unwrap_or(w);
-            bare.is_empty() || bare == "db" || LOGIN_WORDS.contains(&bare)
+            bare.is_empty() || bare == "db" || is_one_of(LOGIN_WORDS, bare)
         })
 }
 
@@ -341,10 +341,10 @@ pub(super) fn is_placeholder(value: &str, words: &Words) -> bool {
     if has_filler_run(value) || is_sequence(value) {
         return true;
     }
-    let parts = crate::text::words_of(value);
+    let parts = spaced(value);
     let lower: Vec<&str> =
-        parts.iter().map(String::as_str).filter(|w| !w.chars().all(|c| c.is_ascii_digit())).collect();
-    let fill_in = |word: &&str| FILL_IN.contains(word);
+        parts.split_ascii_whitespace().filter(|w| !w.bytes().all(|byte| byte.is_ascii_digit())).collect();
+    let fill_in = |word: &&str| is_one_of(FILL_IN, word);
     let spelled = !value.bytes().any(|b| b.is_ascii_digit()) && value.contains(['_', '-', ' ']);
     if lower.iter().any(fill_in) && (spelled || words.coverage(value) > 0.45 || lower.iter().all(fill_in)) {
         return true;
@@ -356,8 +356,8 @@ pub(super) fn is_placeholder(value: &str, words: &Words) -> bool {
     // `DEIN_API_SCHLUESSEL`: a variable's name, in whatever language.
     let named = value.contains('_') && value.chars().all(|c| c.is_ascii_uppercase() || c == '_');
     let naming = |word: &&str| {
-        NAMING.contains(word)
-            || OWNING.iter().any(|own| word.strip_prefix(own).is_some_and(|rest| NAMING.contains(&rest)))
+        is_one_of(NAMING, word)
+            || OWNING.iter().any(|own| word.strip_prefix(own).is_some_and(|rest| is_one_of(NAMING, rest)))
     };
     if named && value.len() >= 6 {
         return true;
@@ -402,6 +402,13 @@ fn is_sequence(value: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn lists_are_sorted() {
+        for list in [FILL_IN, NAMING, LOGIN_WORDS] {
+            assert!(list.is_sorted(), "{list:?}");
+        }
+    }
 
     #[test]
     fn references_of_every_syntax_are_seen() {

@@ -1,7 +1,7 @@
 //! What looks like a secret in a text of which nobody knows what it is: a comment, a name, a message. It is masked wherever it would be shown;
 //! whether it is a finding is decided elsewhere, by its place.
 
-use super::matching::first_telling;
+use super::matching::{first_telling, may_begin};
 use super::name::{NameSays, name_says};
 use super::shape::is_plain_setting;
 use super::vocabulary::Vocabulary;
@@ -13,26 +13,70 @@ use core::ops::Range;
 
 /// Every suspicious place of a text, of each kind in order; they may overlap.
 pub(crate) fn suspects(text: &str, vocabulary: &Vocabulary) -> Vec<Range<usize>> {
-    let mut out = tokens(text);
+    let look = Look::at(text);
+    let mut out = look.tokens(text);
     let mut from = 0;
     while let Some(range) = vocabulary.next_secret(text, from) {
         from = range.end.max(from + 1);
         out.push(range);
     }
-    assigned(text, &mut out);
-    private_keys(text, &mut out);
+    if look.sign {
+        assigned(text, &mut out);
+    }
+    if look.dashes {
+        private_keys(text, &mut out);
+    }
     out
 }
 
 /// Every catalogued token in a text, plain or in base64: for what is kept to the letter otherwise, since a model will read it.
 pub fn tokens(text: &str) -> Vec<Range<usize>> {
-    let (mut out, mut from) = (Vec::new(), 0);
-    while let Some(hit) = first_telling(text, from) {
-        from = hit.range.end;
-        out.push(hit.range);
+    Look::at(text).tokens(text)
+}
+
+/// What a first look at a text says of it: most texts have nothing of what makes a place suspicious.
+#[derive(Default)]
+struct Look {
+    /// A word begins as a token does.
+    start: bool,
+    /// A run of base64 is long enough.
+    run: bool,
+    /// `=` or `:`.
+    sign: bool,
+    /// Five dashes in a row.
+    dashes: bool,
+}
+
+impl Look {
+    fn at(text: &str) -> Self {
+        let (bytes, mut look) = (text.as_bytes(), Self::default());
+        let (mut digits, mut dashes, mut last) = (0_usize, 0_usize, b' ');
+        for (at, byte) in bytes.iter().copied().enumerate() {
+            digits = if is_digit(byte) { digits + 1 } else { 0 };
+            dashes = if byte == b'-' { dashes + 1 } else { 0 };
+            look.run |= digits == MIN_WRAPPED;
+            look.dashes |= dashes == 5;
+            look.sign |= matches!(byte, b'=' | b':');
+            let begins = byte.is_ascii_alphanumeric() && !last.is_ascii_alphanumeric();
+            if begins && let Some(start) = bytes.get(at..).and_then(|rest| rest.first_chunk()) {
+                look.start |= may_begin(*start);
+            }
+            last = byte;
+        }
+        look
     }
-    wrapped(text, &mut out);
-    out
+
+    fn tokens(&self, text: &str) -> Vec<Range<usize>> {
+        let (mut out, mut from) = (Vec::new(), if self.start { 0 } else { text.len() });
+        while let Some(hit) = first_telling(text, from) {
+            from = hit.range.end;
+            out.push(hit.range);
+        }
+        if self.run {
+            wrapped(text, &mut out);
+        }
+        out
+    }
 }
 
 /// A run of base64 of fewer characters wraps no catalogued token.
@@ -52,6 +96,10 @@ static DIGITS: [bool; 256] = {
     digits
 };
 
+fn is_digit(byte: u8) -> bool {
+    DIGITS.get(usize::from(byte)).copied().unwrap_or_default()
+}
+
 /// Tokens in base64: the whole run is masked.
 fn wrapped(text: &str, out: &mut Vec<Range<usize>>) {
     const LENIENT: GeneralPurposeConfig = GeneralPurposeConfig::new()
@@ -59,7 +107,6 @@ fn wrapped(text: &str, out: &mut Vec<Range<usize>>) {
         .with_decode_allow_trailing_bits(true);
     const STANDARD: GeneralPurpose = GeneralPurpose::new(&alphabet::STANDARD, LENIENT);
     const URL_SAFE: GeneralPurpose = GeneralPurpose::new(&alphabet::URL_SAFE, LENIENT);
-    let is_digit = |byte: u8| DIGITS.get(usize::from(byte)).copied().unwrap_or_default();
     let bytes = text.as_bytes();
     let mut at = 0;
     while at + MIN_WRAPPED <= bytes.len() {

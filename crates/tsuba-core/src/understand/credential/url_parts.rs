@@ -159,7 +159,7 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
     let mut at = from;
     let mut before = "";
     for segment in rest.get(from..end).unwrap_or_default().split('/') {
-        let names_an_object = [
+        const OBJECTS: &[&str] = &[
             "project",
             "team",
             "org",
@@ -178,13 +178,13 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
             "document",
             "resource",
             "user",
-        ]
-        .iter()
-        .any(|word| before.to_ascii_lowercase().starts_with(word));
+        ];
+        let begins = |word: &&str| before.get(..word.len()).is_some_and(|before| before.eq_ignore_ascii_case(word));
+        let names_an_object = || OBJECTS.iter().any(begins);
         // Forty or sixty-four hexadecimal digits are a commit or a digest, except where a server answers.
         let hash = shape::is_hex(segment) && matches!(segment.len(), 40 | 64) && !is_server_address(&served);
         let looks_random = segment.len() >= 16 && lexicon.is_random(segment) && !hash;
-        if looks_random && !names_an_object {
+        if looks_random && !names_an_object() {
             let start = base + at;
             out.push(Part {
                 place: Some(Place::Url),

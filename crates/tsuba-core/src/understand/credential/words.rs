@@ -11,9 +11,8 @@ pub(super) struct Words {
     known: Vec<&'static str>,
     /// Where the words of each first two letters begin in it.
     heads: Vec<u16>,
-    /// How often the second letter follows the first, over all words.
-    follows: [[u16; 26]; 26],
-    totals: [u16; 26],
+    /// The log2-probability that the second letter follows the first, over all words.
+    follows: [[f64; 26]; 26],
 }
 
 impl Words {
@@ -23,8 +22,8 @@ impl Words {
         known.dedup();
         let before = |head: usize| known.partition_point(|word| place(word.as_bytes()).is_some_and(|own| own < head));
         let heads = (0..=HEADS).map(|head| u16::try_from(before(head)).unwrap_or(u16::MAX)).collect();
-        let mut follows = [[0; 26]; 26];
-        let mut totals = [0; 26];
+        let mut follows = [[0_u16; 26]; 26];
+        let mut totals = [0_u16; 26];
         for word in &known {
             for (first, second) in word.bytes().zip(word.bytes().skip(1)) {
                 if let (Some(row), Some(total)) = (follows.get_mut(letter(first)), totals.get_mut(letter(first))) {
@@ -35,7 +34,12 @@ impl Words {
                 }
             }
         }
-        Self { known, heads, follows, totals }
+        let likely = |(row, total): ([u16; 26], u16)| {
+            row.map(|count| log2((f64::from(count) + 0.25) / (f64::from(total) + 6.5)))
+        };
+        let mut rows = follows.into_iter().zip(totals).map(likely);
+        let follows = core::array::from_fn(|_| rows.next().unwrap_or([0.0; 26]));
+        Self { known, heads, follows }
     }
 
     /// The length of the longest word, or word's plural, of three to fourteen letters that lower-case letters begin with.
@@ -80,9 +84,7 @@ impl Words {
                 continue;
             }
             let (a, b) = (letter(first.to_ascii_lowercase()), letter(second.to_ascii_lowercase()));
-            let count = self.follows.get(a).and_then(|row| row.get(b)).copied().unwrap_or(0);
-            let total = self.totals.get(a).copied().unwrap_or(0);
-            sum += log2((f64::from(count) + 0.25) / (f64::from(total) + 6.5));
+            sum += self.follows.get(a).and_then(|row| row.get(b)).copied().unwrap_or_default();
             pairs += 1;
         }
         if pairs == 0 { 0.0 } else { sum / f64::from(pairs) }
@@ -124,12 +126,11 @@ pub(super) fn log2(x: f64) -> f64 {
 
 /// Shannon entropy of a text in bits for each character.
 pub(super) fn entropy(text: &str) -> f64 {
-    let mut counts: BTreeMap<char, u32> = BTreeMap::new();
-    for c in text.chars() {
-        *counts.entry(c).or_default() += 1;
-    }
-    let total = f64::from(counts.values().sum::<u32>());
-    counts.values().map(|n| f64::from(*n) / total).map(|p| -p * log2(p)).sum()
+    let mut sorted: Vec<char> = text.chars().collect();
+    sorted.sort_unstable();
+    let count = |n: usize| f64::from(u32::try_from(n).unwrap_or(u32::MAX));
+    let total = count(sorted.len());
+    sorted.chunk_by(|a, b| a == b).map(|same| count(same.len()) / total).map(|p| -p * log2(p)).sum()
 }
 
 #[cfg(test)]

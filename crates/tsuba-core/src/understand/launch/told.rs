@@ -1,9 +1,10 @@
 //! A launch plan in the terms of the JSON contract: the flat fields describe the innermost server, `via` what stands around it. What does
 //! not apply is empty. These are texts from outside, as they stand in the setup.
 
-use super::{Plan, Step, StepKind};
+use super::{Pin, Plan, Source, Step, StepKind};
 use crate::prelude::*;
-use serde::Serialize;
+use crate::text::Name;
+use serde::{Serialize, Serializer};
 
 /// A launch plan, told.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
@@ -13,13 +14,15 @@ pub struct ToldLaunch {
     /// The program that fetches or starts the server.
     pub runner: String,
     /// Where it comes from.
-    pub source: &'static str,
+    #[serde(serialize_with = "name_if_any")]
+    pub source: Option<Source>,
     /// The package's name.
     pub package: String,
     /// Its version as written.
     pub version: String,
     /// How firmly it is fixed.
-    pub pin: &'static str,
+    #[serde(serialize_with = "name_if_any")]
+    pub pin: Option<Pin>,
     /// The image without tag and digest.
     pub image: String,
     /// The image's tag.
@@ -39,18 +42,29 @@ pub struct ToldLaunch {
 }
 
 /// A step of a chain, told.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct ToldStep {
     /// The program that fetches or starts it.
     pub runner: String,
     /// Where it comes from.
-    pub source: &'static str,
+    #[serde(serialize_with = "name")]
+    pub source: Source,
     /// The package, image, script or address.
     pub package: String,
     /// Its version, tag or digest.
     pub version: String,
     /// How firmly it is fixed.
-    pub pin: &'static str,
+    #[serde(serialize_with = "name")]
+    pub pin: Pin,
+}
+
+fn name<T: Name, S: Serializer>(value: &T, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_str(value.name())
+}
+
+/// A name, or an empty text: rules of the company's own compare texts.
+fn name_if_any<T: Name, S: Serializer>(value: &Option<T>, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_str(value.map(T::name).unwrap_or_default())
 }
 
 impl Plan {
@@ -67,7 +81,7 @@ impl Plan {
         let Some(step) = self.server() else { return launch };
         let told = step.told();
         launch.args = step.args.iter().map(|word| word.text.clone()).collect();
-        (launch.source, launch.pin, launch.runner) = (told.source, told.pin, told.runner);
+        (launch.source, launch.pin, launch.runner) = (Some(told.source), Some(told.pin), told.runner);
         match &step.kind {
             StepKind::Package(_) => (launch.package, launch.version) = (told.package, told.version),
             StepKind::Container(container) => {
@@ -97,18 +111,18 @@ impl Step {
         };
         match &self.kind {
             StepKind::Package(p) => {
-                let told = of(p.source.name(), &p.name, p.version.as_deref(), p.pin.name());
+                let told = of(p.source, &p.name, p.version.as_deref(), p.pin);
                 ToldStep { runner: p.runner.clone(), ..told }
             }
             StepKind::Container(c) => {
                 let version = c.reference.digest.as_deref().or(c.reference.tag.as_deref());
-                let told = of("image", &c.reference.name(), version, c.reference.pin().name());
+                let told = of(Source::Image, &c.reference.name(), version, c.reference.pin());
                 ToldStep { runner: c.engine.clone(), ..told }
             }
-            StepKind::RemoteScript(address) => of("url", &address.text, None, "not-a-package"),
-            StepKind::Script(script) => of("path", &script.text, None, "local"),
-            StepKind::Inline(_) => of("path", "a program text in an argument", None, "not-a-package"),
-            StepKind::Program | StepKind::Wrapper => of("path", &self.program.text, None, "local"),
+            StepKind::RemoteScript(address) => of(Source::Url, &address.text, None, Pin::NotAPackage),
+            StepKind::Script(script) => of(Source::Path, &script.text, None, Pin::Local),
+            StepKind::Inline(_) => of(Source::Path, "a program text in an argument", None, Pin::NotAPackage),
+            StepKind::Program | StepKind::Wrapper => of(Source::Path, &self.program.text, None, Pin::Local),
         }
     }
 }

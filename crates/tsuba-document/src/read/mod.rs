@@ -1,0 +1,215 @@
+//! read: bytes in, typed documents out whose every value keeps its place.
+//!
+//! Every notation ends in the same tree ([`Node`]), so that the later stages know only one. Reading is total: whatever
+//! the bytes are, the answer is a tree or an [`Unreadable`] that says why and where, within bounds.
+
+mod csv;
+mod decode;
+mod dockerfile;
+mod dotenv;
+mod json;
+mod key;
+mod link;
+mod mapped;
+mod node;
+mod notation;
+mod pasted;
+mod prose;
+mod template;
+mod toml;
+mod unit;
+mod yaml;
+
+pub use node::{Key, Member, Node, Value};
+pub use notation::Notation;
+
+use crate::prelude::*;
+use crate::text::{Lines, Pointer, Span};
+
+/// Deeper nesting than this is refused: no setup needs it, and recursion over it stays far below any stack.
+pub const MAX_DEPTH: usize = 128;
+/// More values than this in one document are refused (a YAML alias can multiply a short text without end).
+pub const MAX_NODES: usize = 1_000_000;
+/// Documents longer than this (bytes) are not parsed.
+pub const MAX_BYTES: usize = 32 * 1024 * 1024;
+
+/// What is known of a file besides its bytes. `None` means not known, never a guess.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Facts {
+    /// The account that owns the file.
+    pub owner: Option<String>,
+    /// The team that answers for it, by the configuration's globs.
+    pub team: Option<String>,
+    /// Is it tracked by version control? A tracked secret is in every clone, for ever.
+    pub tracked: Option<bool>,
+    /// May accounts other than the owner read it?
+    pub others_read: Option<bool>,
+    /// May accounts other than the owner change it?
+    pub others_write: Option<bool>,
+    /// Was it handed over as evidence, rather than found among what is judged?
+    pub evidence: bool,
+    /// Was it handed over beside what is judged, and does not lie in that? Then what was captured of an entry that is not judged is no matter of this audit.
+    pub beside: bool,
+    /// Its path from the register's folder, where it lies below that: from wherever an audit is called, the register calls it the same.
+    pub known_as: Option<String>,
+}
+
+/// A file as the find stage hands it over.
+#[derive(Clone, Debug, Default)]
+pub struct Input {
+    /// Its path as it will be shown.
+    pub path: String,
+    /// Its content.
+    pub bytes: Vec<u8>,
+    /// What the file system says about it.
+    pub facts: Facts,
+}
+
+/// A document that was read.
+#[derive(Clone, Debug)]
+pub struct Document {
+    /// Its path as given.
+    pub path: String,
+    /// Facts about the file.
+    pub facts: Facts,
+    /// The notation it is written in.
+    pub notation: Notation,
+    /// Its text in UTF-8, without a byte order mark; every span counts in it.
+    pub text: String,
+    /// Its lines.
+    pub lines: Lines,
+    /// Its tree: one root, or one for each document of a YAML stream. Of a document that was understood it is dropped, since it takes many
+    /// times the room of the text; [`Self::read_tree`] reads it again.
+    pub roots: Vec<Node>,
+}
+
+impl Document {
+    /// Its path as the register has it.
+    pub fn known_as(&self) -> &str {
+        self.facts.known_as.as_deref().unwrap_or(&self.path)
+    }
+
+    /// Reads its tree again from its text.
+    pub fn read_tree(&mut self) {
+        // What was read once can be read again.
+        self.roots = parse(self.notation, &self.path, &self.text).unwrap_or_default();
+    }
+
+    /// The roots with their pointers: a stream of several documents numbers them from 0.
+    pub fn rooted(&self) -> impl Iterator<Item = (Pointer, &Node)> {
+        let several = self.roots.len() > 1;
+        self.roots
+            .iter()
+            .enumerate()
+            .map(move |(index, root)| (if several { Pointer::root().index(index) } else { Pointer::root() }, root))
+    }
+
+    /// The text as written at a span.
+    pub fn written(&self, span: Span) -> &str {
+        self.text.get(span.range()).unwrap_or_default()
+    }
+}
+
+/// Why a document could not be read, and where.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unreadable {
+    /// The reason.
+    pub why: Reason,
+    /// Byte offset in the decoded text, where known.
+    pub at: Option<usize>,
+}
+
+/// The reasons for not reading. None of them carries text of the document: a parser's own message might quote it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Reason {
+    /// Longer than [`MAX_BYTES`].
+    TooLarge,
+    /// Nested deeper than [`MAX_DEPTH`].
+    TooDeep,
+    /// More values than [`MAX_NODES`].
+    TooMany,
+    /// Not UTF-8, and no byte order mark of UTF-16.
+    NotText,
+    /// Not well-formed in its notation.
+    Malformed(Notation),
+    /// Ends in the middle of a value.
+    Truncated(Notation),
+}
+
+impl core::fmt::Display for Reason {
+    fn fmt(&self, f: &mut core::fmt::Formatter<'_>) -> core::fmt::Result {
+        match self {
+            Self::TooLarge => write!(f, "larger than {} MiB, not read", MAX_BYTES / (1024 * 1024)),
+            Self::TooDeep => write!(f, "nested deeper than {MAX_DEPTH} levels"),
+            Self::TooMany => write!(f, "more than {MAX_NODES} values"),
+            Self::NotText => f.write_str("not valid UTF-8 (nor UTF-16 with a byte order mark)"),
+            Self::Malformed(notation) => write!(f, "not well-formed {notation}"),
+            Self::Truncated(notation) => write!(f, "ends in the middle of a value ({notation})"),
+        }
+    }
+}
+
+/// Reads a file into a document.
+///
+/// # Errors
+/// When the bytes are not text, not well-formed, or over a bound; the error carries the decoded text so that the place
+/// can be told as line and column.
+pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
+    let fail = |why, at, input| Err(Box::new((Unreadable { why, at }, input)));
+    if input.bytes.len() > MAX_BYTES {
+        return fail(Reason::TooLarge, None, input);
+    }
+    let text = match decode::decode(&input.bytes) {
+        Ok(text) => text,
+        Err(at) => return fail(Reason::NotText, Some(at), input),
+    };
+    let notation = Notation::of(&input.path, &text);
+    match parse(notation, &input.path, &text) {
+        Ok(roots) => {
+            let lines = Lines::new(&text);
+            Ok(Document { path: input.path, facts: input.facts, notation, text, lines, roots })
+        }
+        Err(unreadable) => fail(unreadable.why, unreadable.at, input),
+    }
+}
+
+/// Parses a text in a notation.
+fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unreadable> {
+    match notation {
+        Notation::Json => json::parse(text).map(|root| vec![root]),
+        Notation::Toml => toml::parse(text).map(|root| vec![root]),
+        Notation::Yaml => yaml::parse(text).or_else(|unreadable| template::parse(text).ok_or(unreadable)),
+        Notation::Dotenv => Ok(vec![dotenv::parse(text)]),
+        Notation::Csv => csv::parse(text).map(|root| vec![root]),
+        Notation::Key => Ok(vec![key::parse(text)]),
+        Notation::Prose => prose::parse(path, text),
+        Notation::Pasted => Ok(pasted::parse(text).into_iter().collect()),
+        Notation::Dockerfile => Ok(vec![dockerfile::parse(text)]),
+        Notation::Unit => Ok(vec![unit::parse(text)]),
+    }
+}
+
+/// Reads what a person pastes: a command line, an install link, an address, a package with its version. `None` where it is none of these, and is
+/// perhaps a document.
+pub fn read_pasted(text: &str) -> Option<Document> {
+    let text: String = text.chars().take(MAX_PASTED).collect();
+    let root = pasted::parse(&text)?;
+    let lines = Lines::new(&text);
+    let facts = Facts::default();
+    Some(Document { path: "candidate".to_owned(), facts, notation: Notation::Pasted, text, lines, roots: vec![root] })
+}
+
+/// More characters are not read of what is pasted.
+const MAX_PASTED: usize = 64 << 10;
+
+/// Where an unreadable place lies, as a line from 1.
+pub fn line_of(bytes: &[u8], offset: usize) -> u32 {
+    let Ok(text) = decode::decode(bytes) else {
+        let before = bytes.get(..offset.min(bytes.len())).unwrap_or_default();
+        return u32::try_from(before.iter().filter(|b| **b == b'\n').count() + 1).unwrap_or(u32::MAX);
+    };
+    Lines::new(&text).position(&text, offset).line
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,110 @@
+//! From an audit to its report: the rows of everything, and the counts over them.
+
+use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, Text, Tool, Unasked, Unread};
+use crate::rows::{entry_row, finding_row, setup_row};
+use std::collections::{BTreeMap, BTreeSet};
+use tsuba_core::judge::{Audit, Spread, Stands, Verdict};
+use tsuba_core::severity::Severity;
+use tsuba_core::understand::{SetupKind, Study};
+
+impl Report {
+    /// Builds the report of an audit.
+    pub fn new(
+        audit: &Audit,
+        inputs: &[String],
+        as_of: jiff::civil::Date,
+        version: &'static str,
+        spread: &impl Spread,
+    ) -> Self {
+        let clean = |text: &str| Text(audit.cleaner.clean(text));
+        let paths: Vec<Text> = audit.studies.iter().map(|study| clean(&study.document.path)).collect();
+        let mut entries = spread.spread(&audit.studies, |s, study| {
+            let rows = study.entries.iter().enumerate();
+            rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, (study, entry), &paths))
+                .collect()
+        });
+        of_entries(audit, &mut entries);
+        let rows = audit.studies.iter().zip(&paths);
+        let setups: Vec<Setup> = rows.map(|(study, path)| setup_row(audit, study, path)).collect();
+        // Where the entries of each setup begin among all.
+        let before = |all: &mut usize, study: &Study| {
+            let own = *all;
+            *all += study.entries.len();
+            Some(own)
+        };
+        let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
+        let id = |stands: Stands| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
+        let findings = spread.spread(&audit.findings, |_, finding| {
+            finding_row(audit, finding, id(finding.stands), &paths).into_iter().collect()
+        });
+        let unread: Vec<_> =
+            audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
+        let summary =
+            Summary { evidence_of_others: audit.of_others, ..Summary::of(&setups, &entries, &findings, unread.len()) };
+        Self {
+            schema: Text::constant(SCHEMA),
+            tool: Tool { name: Text::constant("tsuba"), version: Text::constant(version) },
+            as_of: as_of.to_string(),
+            inputs: inputs.iter().map(|input| clean(input)).collect(),
+            judged_with: Vec::new(),
+            setups,
+            entries,
+            findings,
+            unread,
+            summary,
+        }
+    }
+}
+
+/// Notes at every listing the entries whose server it is.
+fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
+    let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
+    let places = audit.studies.iter().enumerate().flat_map(|(s, study)| (0..study.entries.len()).map(move |e| (s, e)));
+    let places: Vec<(usize, usize)> = places.collect();
+    for ((s, e), row) in places.iter().zip(rows.iter()) {
+        let listed = audit.studies.get(*s).and_then(|study| study.entries.get(*e)).and_then(|entry| entry.listed);
+        if let Some(listed) = listed {
+            owners.entry((listed.study, listed.entry)).or_default().push(row.id.clone());
+        }
+    }
+    for (place, row) in places.iter().zip(rows.iter_mut()) {
+        if let (Some(ids), Some(listing)) = (owners.get(place), row.listing.as_mut()) {
+            listing.of.clone_from(ids);
+        }
+    }
+}
+
+impl Unasked {
+    pub(crate) fn of(entries: &[EntryRow], setups: &[Setup]) -> Self {
+        // Only what a client has can be asked.
+        let asked = |setup: &&Setup| matches!(*setup.kind, SetupKind::Client | SetupKind::Candidate);
+        let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
+        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled && paths.contains(&entry.setup);
+        let (local, remote): (Vec<_>, Vec<_>) =
+            entries.iter().filter(unasked).partition(|entry| entry.launch.is_some());
+        Self { local: local.len(), remote: remote.iter().filter(|entry| entry.remote.is_some()).count() }
+    }
+}
+
+impl Summary {
+    pub(crate) fn of(setups: &[Setup], entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
+        let own = || entries.iter().filter(|entry| entry.counts());
+        let mut summary = Self {
+            setups: own().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
+            entries: own().count(),
+            unread,
+            unasked: Unasked::of(entries, setups),
+            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (Named(v), 0)).into(),
+            findings: Severity::ALL.map(|s| (Named(s), 0)).into(),
+            known: 0,
+            evidence_of_others: 0,
+            waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
+        };
+        own()
+            .filter_map(|entry| entry.verdict)
+            .for_each(|verdict| *summary.verdicts.entry(Named(verdict)).or_default() += 1);
+        let counted = findings.iter().filter(|finding| finding.waived.is_none());
+        counted.for_each(|finding| *summary.findings.entry(Named(finding.severity)).or_default() += 1);
+        summary
+    }
+}

@@ -1,0 +1,33 @@
+//! What is told on a terminal while the work goes on.
+
+use indicatif::{ProgressBar, ProgressStyle};
+use std::io::{self, IsTerminal as _};
+use std::time::{Duration, Instant};
+
+/// A line on standard error that counts, shown only on a terminal and only when the work is long.
+pub(crate) struct Progress {
+    bar: ProgressBar,
+    started: Instant,
+}
+
+impl Progress {
+    const AFTER: Duration = Duration::from_secs(1);
+
+    pub(crate) fn new() -> Self {
+        let bar = if io::stderr().is_terminal() { ProgressBar::new_spinner() } else { ProgressBar::hidden() };
+        if let Ok(style) = ProgressStyle::with_template("{spinner} {pos} files read, {elapsed}") {
+            bar.set_style(style);
+        }
+        Self { bar, started: Instant::now() }
+    }
+
+    pub(crate) fn step(&self) {
+        if self.started.elapsed() > Self::AFTER {
+            self.bar.inc(1);
+        }
+    }
+
+    pub(crate) fn done(&self) {
+        self.bar.finish_and_clear();
+    }
+}
