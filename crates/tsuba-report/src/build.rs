@@ -5,6 +5,7 @@ use crate::rows::{entry_row, finding_row, setup_row};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Spread, Stands, Verdict};
 use tsuba_core::severity::Severity;
+use tsuba_core::text::Name as _;
 use tsuba_core::understand::{SetupKind, Study};
 
 impl Report {
@@ -47,6 +48,7 @@ impl Report {
             as_of: as_of.to_string(),
             inputs: inputs.iter().map(|input| clean(input)).collect(),
             judged_with: Vec::new(),
+            filters: Vec::new(),
             setups,
             entries,
             findings,
@@ -94,7 +96,7 @@ impl Summary {
             entries: own().count(),
             unread,
             unasked: Unasked::of(entries, setups),
-            verdicts: [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready].map(|v| (Named(v), 0)).into(),
+            verdicts: Verdict::ALL.iter().map(|verdict| (Named(*verdict), 0)).collect(),
             findings: Severity::ALL.map(|s| (Named(s), 0)).into(),
             known: 0,
             evidence_of_others: 0,

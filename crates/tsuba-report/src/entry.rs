@@ -42,11 +42,12 @@ pub struct EntryRow {
     pub asks: Named<Asks>,
     /// Is it switched off?
     pub disabled: bool,
-    /// `refuse`, `fix-first` or `ready`; left out in an inventory, which does not judge.
+    /// `refuse`, `fix-first`, `unchecked` or `ready`; left out in an inventory, and where only some rules were run: neither judges.
     #[schemars(with = "Option<Named<Verdict>>")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub verdict: Option<Verdict>,
-    /// The rules that decide the verdict, worst first.
+    /// The rules that decide the verdict, worst first; of what is `unchecked`, what was not seen: `not-asked`, `no-answer`, `not-understood`,
+    /// `stale-evidence`.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub reasons: Vec<Text>,
     /// What was decided on it; left out without a register, and for what only stands for a listing.

@@ -1,12 +1,13 @@
 //! The report for a ticket: what is wrong, where, and what to write instead.
 
 use crate::model::{EntryRow, FindingRow, Named};
-use crate::phrases::{count, plan_line};
+use crate::phrases::{count, plan_line, reason};
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
+use tsuba_core::text::Name as _;
 
 /// Markdown.
 #[derive(Clone, Copy, Debug)]
@@ -15,9 +16,16 @@ pub struct Markdown;
 impl Renderer for Markdown {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let summary = &report.summary;
-        let verdicts = [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready]
-            .map(|v| format!("{} {}", summary.verdicts.get(&Named(v)).unwrap_or(&0), v.name()));
-        writeln!(out, "## Tool servers: {}\n", verdicts.join(", "))?;
+        let verdicts: Vec<String> = Verdict::ALL
+            .iter()
+            .map(|v| format!("{} {}", summary.verdicts.get(&Named(*v)).unwrap_or(&0), v.name()))
+            .collect();
+        let filters: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
+        let title = match filters.as_slice() {
+            [] => verdicts.join(", "),
+            _ => escape(&format!("by the rules of {} alone, so without verdicts", filters.join(" and "))),
+        };
+        writeln!(out, "## Tool servers: {title}\n")?;
         writeln!(
             out,
             "{} in {}, as of {}{}.\n",
@@ -36,9 +44,12 @@ impl Renderer for Markdown {
         }
         // Beside an earlier report only what is new is told.
         let fresh = |entry: &EntryRow| summary.known == 0 || findings.contains_key(entry.id.as_str());
-        for entry in report.entries.iter().filter(|e| e.verdict != Some(Verdict::Ready) && fresh(e)) {
-            let verdict = entry.verdict.map_or("", Verdict::name);
-            writeln!(out, "### {} ({verdict})\n", escape(entry.name.as_str()))?;
+        // Where only some rules were run there is no verdict: then whatever has a finding is told.
+        let found = |entry: &EntryRow| findings.contains_key(entry.id.as_str());
+        let told = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
+        for entry in report.entries.iter().filter(|entry| fresh(entry)).filter(told) {
+            let verdict = entry.verdict.map(|verdict| format!(" ({})", verdict.name())).unwrap_or_default();
+            writeln!(out, "### {}{verdict}\n", escape(entry.name.as_str()))?;
             writeln!(
                 out,
                 "{}, line {}. Runs: {}\n",
@@ -48,6 +59,18 @@ impl Renderer for Markdown {
             )?;
             for finding in findings.get(entry.id.as_str()).into_iter().flatten() {
                 findings_item(finding, out)?;
+            }
+            writeln!(out)?;
+        }
+        let unchecked =
+            report.entries.iter().filter(|entry| entry.verdict == Some(Verdict::Unchecked) && entry.counts());
+        let unchecked: Vec<&EntryRow> = unchecked.filter(|_| summary.known == 0).collect();
+        if !unchecked.is_empty() {
+            writeln!(out, "### Unchecked\n")?;
+            for entry in unchecked {
+                let why: Vec<&str> = entry.reasons.iter().filter_map(|name| reason(name.as_str())).collect();
+                let (name, setup) = (escape(entry.name.as_str()), code(entry.setup.as_str()));
+                writeln!(out, "- {name}, {setup}, line {}: {}", entry.place.line, why.join("; "))?;
             }
             writeln!(out)?;
         }

@@ -10,6 +10,7 @@ use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
+use tsuba_core::judge::Verdict;
 use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::understand::SetupKind;
 
@@ -37,6 +38,9 @@ pub struct Report {
     /// The policy and the register that it was judged with.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub judged_with: Vec<Text>,
+    /// The families of rules that were run, where not all were; then there are no verdicts.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub filters: Vec<Text>,
     /// The setups, by path.
     pub setups: Vec<Setup>,
     /// The entries, by setup and place.
@@ -191,6 +195,25 @@ impl Report {
         self
     }
 
+    /// The same by the rules of some families alone: of what was not run nobody knows what it would say, so there are no verdicts.
+    #[must_use]
+    pub fn by_families(mut self, families: &[String]) -> Self {
+        if families.is_empty() {
+            return self;
+        }
+        self.filters = families.iter().map(|family| Text::wary(family)).collect();
+        self.without_verdicts()
+    }
+
+    fn without_verdicts(mut self) -> Self {
+        self.summary.verdicts.clear();
+        for entry in &mut self.entries {
+            entry.verdict = None;
+            entry.reasons.clear();
+        }
+        self
+    }
+
     /// The same without the findings of an earlier report, by their fingerprints: what is new, or worse than it was.
     #[must_use]
     pub fn beyond(mut self, known: &BTreeMap<String, Severity>) -> Self {
@@ -223,6 +246,7 @@ impl Report {
             as_of: self.as_of.clone(),
             inputs: self.inputs.clone(),
             judged_with: self.judged_with.clone(),
+            filters: self.filters.clone(),
             summary: Summary::of(&setups, &entries, &findings, 0),
             setups,
             entries,
@@ -236,13 +260,14 @@ impl Report {
     pub fn unjudged(mut self) -> Self {
         self.findings.clear();
         self.summary.findings.clear();
-        self.summary.verdicts.clear();
         self.summary.waived = 0;
-        for entry in &mut self.entries {
-            entry.verdict = None;
-            entry.reasons.clear();
-        }
-        self
+        self.without_verdicts()
+    }
+
+    /// Is there something of which it is not known whether it may be used: not checked, or not read?
+    pub fn is_unsure(&self) -> bool {
+        let unchecked = self.summary.verdicts.get(&Named(Verdict::Unchecked)).is_some_and(|count| *count > 0);
+        unchecked || self.summary.unread > 0
     }
 
     /// Is a finding at or above `gate` that is not waived?

@@ -3,7 +3,9 @@
 use crate::Report;
 use crate::model::{EntryRow, Launch, ListingRow, Via};
 use std::collections::BTreeSet;
+use tsuba_core::judge::Unseen;
 use tsuba_core::register::Stood;
+use tsuba_core::text::Name as _;
 use tsuba_core::understand::SetupKind;
 use tsuba_core::understand::launch::Source;
 
@@ -21,6 +23,12 @@ pub(crate) fn files(report: &Report) -> String {
     } else {
         count(report.summary.setups, "setup", "setups")
     }
+}
+
+/// What decides a verdict, in words: the title of a rule, or what was not seen.
+pub(crate) fn reason(name: &str) -> Option<&'static str> {
+    let rule = tsuba_core::rules::find(name).map(|rule| rule.title);
+    rule.or_else(|| Unseen::from_name(name).map(Unseen::told))
 }
 
 /// What an entry does with what [`plan_line`] tells: it starts it, calls it, or only lists it.

@@ -73,7 +73,8 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
         verdict: judgement.map(|j| j.verdict),
         reasons: judgement
             .map(|j| {
-                j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| Text::constant(f.rule.id)).collect()
+                let rules = j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id);
+                rules.chain(j.unseen.iter().map(|unseen| unseen.name())).map(Text::constant).collect()
             })
             .unwrap_or_default(),
     }

@@ -39,6 +39,7 @@ impl Look {
                 Style::new().bold().fg_color(Some(AnsiColor::Red.into()))
             }
             Tint::Verdict(Verdict::FixFirst) => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
+            Tint::Verdict(Verdict::Unchecked) => Style::new().bold().fg_color(Some(AnsiColor::Cyan.into())),
             Tint::Verdict(Verdict::Ready) => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
             Tint::Severity(Severity::High) => Style::new().fg_color(Some(AnsiColor::Red.into())),
             Tint::Severity(Severity::Medium) => Style::new().fg_color(Some(AnsiColor::Yellow.into())),

@@ -1,13 +1,14 @@
 //! The report for people: the counts first, then each entry, worst first.
 
 use crate::model::{EntryRow, FindingRow, Named};
-use crate::phrases::{count, credentials, decided, files, listed, plan_line, verb};
+use crate::phrases::{count, credentials, decided, files, listed, plan_line, reason, verb};
 use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
+use tsuba_core::text::Name as _;
 
 /// The text format.
 #[derive(Clone, Copy, Debug)]
@@ -55,7 +56,7 @@ impl Renderer for Text {
         let since = report.summary.known > 0;
         let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) = entries
             .iter()
-            .partition(|entry| !own(entry).is_empty() || (entry.verdict > Some(Verdict::Ready) && !since));
+            .partition(|entry| !own(entry).is_empty() || (entry.verdict > Some(Verdict::Unchecked) && !since));
         for entry in talked {
             self.entry(entry, own(entry), out)?;
         }
@@ -80,9 +81,24 @@ impl Text {
         let look = self.0;
         let summary = &report.summary;
         if summary.entries == 0 {
-            writeln!(out, "No tool server is set up in {}.", inputs(report))?;
+            // What could not be read may well be a setup.
+            let read = if summary.unread > 0 {
+                "No tool server is set up in what could be read of"
+            } else {
+                "No tool server is set up in"
+            };
+            writeln!(out, "{read} {}.", inputs(report))?;
+        } else if !report.filters.is_empty() {
+            let families: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
+            writeln!(
+                out,
+                "by the rules of {} alone, so without verdicts   {} in {}",
+                families.join(" and "),
+                count(summary.entries, "entry", "entries"),
+                files(report)
+            )?;
         } else {
-            let verdicts: Vec<String> = [Verdict::Refuse, Verdict::FixFirst, Verdict::Ready]
+            let verdicts: Vec<String> = Verdict::ALL
                 .iter()
                 .map(|verdict| {
                     format!(
@@ -187,12 +203,11 @@ impl Text {
 
     fn entry(&self, entry: &EntryRow, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
-        let verdict = entry.verdict.unwrap_or(Verdict::Ready);
         let off = if entry.disabled { "  (switched off)" } else { "" };
         writeln!(
             out,
-            "\n{}  {}  {}{off}",
-            look.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)),
+            "\n{}{}  {}{off}",
+            self.verdict(entry),
             look.paint(Tint::Name, entry.name.as_str()),
             look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
         )?;
@@ -216,7 +231,7 @@ impl Text {
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
         let below = |id: &&str| findings.iter().any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
-            let titles = reasons.iter().filter_map(|id| tsuba_core::rules::find(id)).map(|rule| rule.title);
+            let titles = reasons.iter().filter_map(|id| reason(id));
             let width = self.0.width.saturating_sub(INDENT + 9).max(24);
             for (at, line) in wrap(&titles.collect::<Vec<_>>().join("; "), width, "").iter().enumerate() {
                 self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
@@ -233,6 +248,12 @@ impl Text {
             self.finding(finding, Parts { source: !whole, advice: !again, texts: !read }, out)?;
         }
         Ok(())
+    }
+
+    /// The verdict on an entry, and room behind it; nothing where none is given.
+    fn verdict(&self, entry: &EntryRow) -> String {
+        let told = |verdict: Verdict| self.0.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
+        entry.verdict.map(told).unwrap_or_default()
     }
 
     fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
@@ -340,7 +361,7 @@ impl Text {
                 setup = Some(&entry.setup);
             }
             let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
-            writeln!(out, "    {}", cut(&line, self.0.width.saturating_sub(4)))?;
+            writeln!(out, "    {}{}", self.verdict(entry), cut(&line, self.0.width.saturating_sub(15)))?;
         }
         Ok(())
     }

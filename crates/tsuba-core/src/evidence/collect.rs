@@ -95,7 +95,14 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
     let touched = Touched { decoys: touched("decoys"), names: touched("names"), contacts: touched("contacts") };
     let package = root.get("package").and_then(|node| fetched(node, &pointer.key("package")));
     let (setup, taken) = (text("setup").unwrap_or_default(), text("taken").unwrap_or_default());
-    Some(Captured { setup, entry, taken, url: text("url"), differs, varies, touched, package })
+    let (url, print) = (text("url"), text("fingerprint"));
+    let answered = sessions.iter().any(is_answered) || (sessions.is_empty() && root.get("troubles").is_none());
+    Some(Captured { setup, entry, taken, url, differs, varies, touched, package, print, answered })
+}
+
+/// Did a conversation come to its end, or at least as far as the tools?
+fn is_answered(session: &Node) -> bool {
+    session.get("ended").and_then(Node::text) == Some("complete") || session.get("tools/list").is_some()
 }
 
 /// A package that was fetched.

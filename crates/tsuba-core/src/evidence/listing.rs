@@ -41,6 +41,10 @@ pub struct Captured {
     pub touched: Touched,
     /// The package that was fetched to be started.
     pub package: Option<Fetched>,
+    /// The fingerprint of the entry that was asked, as reports have it.
+    pub print: Option<String>,
+    /// Did its server answer? What ended before anything was listed is no evidence of what it lists.
+    pub answered: bool,
 }
 
 /// A package, as the client of its registry told it when it was fetched.

@@ -4,6 +4,7 @@ use super::connect::{connect, receivers};
 use super::finding::{Finding, finding, number_twins, secret_spans, sorted, waive};
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
+use super::unseen::unseen;
 use super::verdict::{self, Judgement};
 use crate::policy::Policy;
 use crate::prelude::*;
@@ -150,11 +151,13 @@ pub fn audit(
         .map(|(study, s)| {
             (0..)
                 .zip(&s.entries)
-                .map(|(index, _)| {
+                .map(|(index, entry)| {
                     let stands = Stands { study, entry: Some(index) };
                     let all = counting(&studies, stands).filter_map(|place| own.get(&place)).flatten().copied();
                     let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, stands));
-                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>())
+                    let standing = standings.get(study).and_then(|own| own.get(index)?.as_ref());
+                    let unseen = unseen(&studies, (s, entry), standing, options);
+                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen)
                 })
                 .collect()
         })

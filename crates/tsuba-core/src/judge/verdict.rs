@@ -1,6 +1,7 @@
 //! The verdict on an entry, and the reasons that decide it.
 
 use super::Finding;
+use super::unseen::Unseen;
 use crate::prelude::*;
 use crate::severity::Severity;
 use serde::{Deserialize, Serialize};
@@ -9,8 +10,10 @@ use serde::{Deserialize, Serialize};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
-    /// Nothing speaks against it.
+    /// Nothing speaks against it, and everything that decides was seen.
     Ready,
+    /// Nothing is wrong in what is written, but something that decides was not seen.
+    Unchecked,
     /// Once its owner has mended the setup.
     FixFirst,
     /// No: what is wrong is what it is, not how it is written.
@@ -22,13 +25,14 @@ impl Verdict {
     pub fn name(self) -> &'static str {
         match self {
             Self::Ready => "ready",
+            Self::Unchecked => "unchecked",
             Self::FixFirst => "fix-first",
             Self::Refuse => "refuse",
         }
     }
 }
 
-crate::text::named!(Verdict: Refuse, FixFirst, Ready);
+crate::text::named!(Verdict: Refuse, FixFirst, Unchecked, Ready);
 
 /// A verdict with its reasons.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -37,10 +41,12 @@ pub struct Judgement {
     pub verdict: Verdict,
     /// Indexes of the findings that decide it, worst first, three at most and each rule once.
     pub reasons: Vec<usize>,
+    /// What was not seen, where that decides.
+    pub unseen: Vec<Unseen>,
 }
 
-/// Judges an entry by its findings (indexes into `findings`, any order).
-pub(super) fn judge(findings: &[Finding], own: &[usize]) -> Judgement {
+/// Judges an entry by its findings (indexes into `findings`, any order), and by what was not seen of it.
+pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>) -> Judgement {
     let leads_to = |finding: &Finding| match finding.severity {
         Severity::Critical | Severity::High => finding.rule.verdict.max(Verdict::FixFirst),
         Severity::Medium => Verdict::FixFirst,
@@ -50,9 +56,11 @@ pub(super) fn judge(findings: &[Finding], own: &[usize]) -> Judgement {
         own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f))).filter(|(_, f)| f.waived.is_none()).collect();
     ranked.sort_by_key(|(index, f)| (core::cmp::Reverse((leads_to(f), f.severity, f.confidence)), *index));
     let verdict = ranked.first().map_or(Verdict::Ready, |(_, f)| leads_to(f));
+    let unseen = if verdict == Verdict::Ready { unseen } else { Vec::new() };
+    let verdict = if unseen.is_empty() { verdict } else { Verdict::Unchecked };
     let mut seen = BTreeSet::new();
     let decides = ranked.iter().filter(|(_, f)| leads_to(f) > Verdict::Ready && seen.insert(f.rule.id));
-    Judgement { verdict, reasons: decides.map(|(index, _)| *index).take(3).collect() }
+    Judgement { verdict, reasons: decides.map(|(index, _)| *index).take(3).collect(), unseen }
 }
 
 #[cfg(test)]
@@ -81,8 +89,8 @@ mod tests {
     #[test]
     fn the_worst_decides_and_three_rules_at_most_are_named() {
         for (settings, want, reasons) in [
-            (r#""command": "npx", "args": ["@saltmarsh/t@1.0.0"]"#, Verdict::Ready, vec![]),
-            (r#""command": "docker", "args": ["run", "saltmarsh/t:1.0.0"]"#, Verdict::Ready, vec![]),
+            (r#""command": "npx", "args": ["@saltmarsh/t@1.0.0"]"#, Verdict::Unchecked, vec![]),
+            (r#""command": "docker", "args": ["run", "saltmarsh/t:1.0.0"]"#, Verdict::Unchecked, vec![]),
             (r#""command": "npx", "args": ["@saltmarsh/t@^1"]"#, Verdict::FixFirst, vec!["supply/unpinned"]),
             (
                 r#""command": "npx", "args": ["@saltmarsh/t", "/", "--insecure"], "trust": true"#,
@@ -108,9 +116,9 @@ mod tests {
         for (auth, want, reasons) in [
             ("", Verdict::FixFirst, vec!["exposure/open-gateway"]),
             ("auth: { issuer: 'https://id.example' }", Verdict::FixFirst, vec!["oauth/unchecked-token"]),
-            ("auth: { issuer: 'https://id.example', audience: gate }", Verdict::Ready, vec![]),
+            ("auth: { issuer: 'https://id.example', audience: gate }", Verdict::Unchecked, vec![]),
             // A token in the gateway's file is told of the file: it is not the server's to be mended for.
-            ("auth: { tokens: [q8ZkXv2LmPw0TyRbN4sJ7dHf] }", Verdict::Ready, vec![]),
+            ("auth: { tokens: [q8ZkXv2LmPw0TyRbN4sJ7dHf] }", Verdict::Unchecked, vec![]),
         ] {
             assert_eq!(first("g.yaml", &gate(auth)), (want, reasons), "{auth}");
         }

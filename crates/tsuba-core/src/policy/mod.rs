@@ -34,7 +34,12 @@ pub struct Policy {
     folders: Vec<Folders>,
     require: Require,
     rules: Vec<OwnRule>,
+    /// Evidence holds for so many days, where that is set.
+    evidence_days: Option<i64>,
 }
+
+/// Evidence holds for so many days where the policy says nothing of it.
+const EVIDENCE_DAYS: i64 = 90;
 
 /// A line of the policy.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
@@ -149,6 +154,11 @@ impl fmt::Display for PolicyError {
 }
 
 impl Policy {
+    /// For how many days evidence holds after it was taken.
+    pub fn evidence_days(&self) -> i64 {
+        self.evidence_days.unwrap_or(EVIDENCE_DAYS)
+    }
+
     /// The severity of a finding: the last that is set for its rule and path, else its own; at least high where the policy requires that
     /// there be no such finding. What is only worth knowing, as of an entry that is switched off, stays so.
     pub fn severity(&self, (rule, required): (&str, Option<Requirement>), path: &str, own: Severity) -> Weighing<'_> {

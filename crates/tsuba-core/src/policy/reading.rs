@@ -21,7 +21,8 @@ const LISTS: &[&str] = &["packages", "sources", "hosts", "scopes", "identity_pro
 
 impl Policy {
     /// The tables and keys of a policy; what else a configuration holds is none of its business.
-    pub const KEYS: &[&str] = &["gate", "severity", "allow", "refuse", "folders", "require", "rule", "token", "words"];
+    pub const KEYS: &[&str] =
+        &["gate", "severity", "allow", "refuse", "folders", "require", "rule", "token", "words", "evidence"];
 
     /// Reads the policy from the text of a configuration; `rules` are the rules there are, by their names.
     ///
@@ -57,6 +58,7 @@ impl Reading<'_> {
             folders: self.tables(root, "folders", Self::folders),
             require: root.get("require").map(|node| self.require(node)).unwrap_or_default(),
             rules: self.tables(root, "rule", Self::own_rule),
+            evidence_days: root.get("evidence").and_then(|node| self.evidence(node)),
             ..Policy::default()
         };
         if let (Some(node), true) = (root.get("rule"), policy.rules.len() > MOST_RULES) {
@@ -153,6 +155,17 @@ impl Reading<'_> {
         let line = self.line(rule, "[[severity]] rule = ");
         let severity = self.severity(severity)?;
         Some(Weighed { rule: rules?, paths, severity, line })
+    }
+
+    fn evidence(&mut self, node: &Node) -> Option<i64> {
+        self.known(node, &["max_age_days"]);
+        let days = node.get("max_age_days");
+        let found =
+            days.and_then(Node::scalar).and_then(|days| days.parse().ok()).filter(|days| (1..=3650).contains(days));
+        if found.is_none() {
+            self.wrong(days.unwrap_or(node).span, "evidence holds for 1 to 3650 days; write max_age_days = 90");
+        }
+        found
     }
 
     fn lists(&mut self, name: &str, node: &Node) -> Lists {

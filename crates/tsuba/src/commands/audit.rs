@@ -48,6 +48,9 @@ pub(crate) struct ReportArgs {
     /// Exit with status 1 when a finding is at least this severe [default: the policy's, else high]
     #[arg(long, value_enum)]
     pub(crate) gate: Option<Gate>,
+    /// Exit with status 1 also when something was not checked or could not be read
+    #[arg(long)]
+    pub(crate) strict: bool,
     /// Only rules of this family (may be given several times); `tsuba explain` lists the families
     #[arg(long, value_name = "FAMILY")]
     pub(crate) only: Vec<String>,
@@ -124,9 +127,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Some(since) => report.beyond(&since.findings()),
         None => report,
     };
-    let report = ManuallyDrop::new(report);
+    let report = ManuallyDrop::new(report.by_families(&args.report.only));
     write(&report, &args.report)?;
-    Ok(if gate.is_some_and(|severity| report.reaches(severity)) { Done::Gated } else { Done::Clean })
+    let gated = gate.is_some_and(|severity| report.reaches(severity)) || (args.report.strict && report.is_unsure());
+    Ok(if gated { Done::Gated } else { Done::Clean })
 }
 
 /// Checks what was typed before any work is done.

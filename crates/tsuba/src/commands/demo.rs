@@ -65,6 +65,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         format: args.format,
         output: None,
         gate: Some(Gate::None),
+        strict: false,
         only: Vec::new(),
         as_of: Some(TODAY.to_owned()),
     };

@@ -25,7 +25,7 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let report = report(&args.report)?;
     // An inventory has no verdicts, and must not look as if nothing were refused.
-    let judged = !report.summary.verdicts.is_empty();
+    let judged = !report.summary.verdicts.is_empty() || !report.filters.is_empty();
     if !judged && matches!(args.format, FormatName::Sarif | FormatName::Markdown) {
         bail!("{}: an inventory, which judges nothing; it is written as text or json", args.report.display());
     }

@@ -33,7 +33,7 @@ fn the_exit_status_tells_whether_the_gate_is_reached() {
 fn the_first_line_counts_and_each_finding_has_place_and_fix() {
     let dir = Dir::new(&[("mcp.json", UNPINNED)]);
     let out = dir.run(&["audit"]).out();
-    assert!(out.starts_with("0 refuse   1 fix-first   0 ready   of 1 entry in 1 setup"), "{out}");
+    assert!(out.starts_with("0 refuse   1 fix-first   0 unchecked   0 ready   of 1 entry in 1 setup"), "{out}");
     for part in [
         "fix-first  tide-table  mcp.json:1",
         "supply/unpinned  line 1, column 68",
@@ -43,6 +43,48 @@ fn the_first_line_counts_and_each_finding_has_place_and_fix() {
         assert!(out.contains(part), "{part}: {out}");
     }
     assert!(Dir::new(&[]).run(&["audit"]).out().starts_with("No tool server is set up in ."));
+}
+
+#[test]
+fn nothing_is_ready_that_was_not_looked_at() {
+    let broken = "{ \"mcpServers\": { \"tide-table\": <<<<<<< ours\n";
+    let dir = Dir::new(&[("good/mcp.json", PINNED), ("torn/mcp.json", broken)]);
+    let run = dir.run(&["audit", "good"]);
+    assert!(run.out().starts_with("0 refuse   0 fix-first   1 unchecked   0 ready   of 1 entry"), "{}", run.out());
+    let report = dir.run(&["audit", "good", "--format", "json"]).json();
+    assert_eq!(report["entries"][0]["verdict"], "unchecked");
+    assert_eq!(report["entries"][0]["reasons"][0], "not-asked");
+    // What is not known stops where nothing unknown may pass.
+    assert_eq!((run.status(), dir.run(&["audit", "good", "--strict"]).status()), (0, 1));
+    // A file that looks like a setup and cannot be read is none that sets nothing up.
+    let torn = dir.run(&["audit", "torn"]);
+    assert!(torn.out().starts_with("No tool server is set up in what could be read of torn."), "{}", torn.out());
+    assert!(torn.out().lines().nth(1).unwrap().contains("1 file unread"), "{}", torn.out());
+    assert_eq!((torn.status(), dir.run(&["audit", "torn", "--strict"]).status()), (0, 1));
+}
+
+#[test]
+fn some_rules_alone_give_no_verdict() {
+    let dir = Dir::new(&[("mcp.json", UNPINNED)]);
+    let report = dir.run(&["audit", "--only", "power", "--format", "json", "-o", "r.json"]);
+    assert_eq!(report.status(), 0);
+    let report: serde_json::Value = serde_json::from_slice(&std::fs::read(dir.path("r.json")).unwrap()).unwrap();
+    assert_eq!(report["filters"], serde_json::json!(["power"]));
+    assert!(report["entries"][0]["verdict"].is_null() && report["summary"]["verdicts"].as_object().unwrap().is_empty());
+    let out = dir.run(&["audit", "--only", "supply", "--only", "power"]).out();
+    assert!(
+        out.starts_with("by the rules of supply and power alone, so without verdicts   1 entry in 1 setup"),
+        "{out}"
+    );
+    assert!(out.contains("supply/unpinned") && !out.contains("fix-first") && !out.contains("ready"), "{out}");
+    let ticket = dir.run(&["audit", "--only", "supply", "--format", "markdown"]).out();
+    assert!(
+        ticket.starts_with("## Tool servers: by the rules of supply alone") && ticket.contains("### tide-table\n"),
+        "{ticket}"
+    );
+    // A saved one stays what it is.
+    let again = dir.run(&["render", "r.json"]).out();
+    assert!(again.starts_with("by the rules of power alone, so without verdicts"), "{again}");
 }
 
 #[test]

@@ -8,7 +8,11 @@ fn the_demo_shows_every_verdict_and_leaves_nothing_behind() {
     let dir = Dir::new(&[]);
     let report = dir.run(&["demo", "--format", "json"]).json();
     let count = |key: &str| report["summary"]["verdicts"][key].as_u64().unwrap();
-    assert!(count("refuse") >= 3 && count("fix-first") >= 15 && count("ready") >= 15, "{}", report["summary"]);
+    assert!(
+        count("refuse") >= 3 && count("fix-first") >= 15 && count("ready") >= 15 && count("unchecked") >= 3,
+        "{}",
+        report["summary"]
+    );
     assert!(report["summary"]["setups"].as_u64().unwrap() >= 30 && report["summary"]["unread"] == 2);
     let rules: BTreeSet<_> =
         report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
@@ -173,7 +177,7 @@ fn the_demo_goes_the_whole_way() {
     ] {
         assert!(out.contains(wanted), "{wanted}\n{out}");
     }
-    assert_eq!(out.matches("0 refuse   0 fix-first   2 ready").count(), 2, "{out}");
+    assert_eq!(out.matches("0 refuse   0 fix-first   0 unchecked   2 ready").count(), 2, "{out}");
     assert!(out.trim_end().ends_with("(status 0)") && !out.contains("q8ZkXv2LmPw0TyRbN4sJ7dHf"), "{out}");
 }
 

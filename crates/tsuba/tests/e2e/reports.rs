@@ -120,7 +120,7 @@ fn git_facts_and_modes_reach_the_findings() {
     assert_eq!(severity("repo/other.json"), "high");
 }
 
-const TEXT: &str = r##"0 refuse   1 fix-first   2 ready   of 3 entries in 1 setup
+const TEXT: &str = r##"0 refuse   1 fix-first   2 unchecked   0 ready   of 3 entries in 1 setup
 findings: 4 high, 1 medium, 2 low   (as of 2026-11-25)
 
 fix-first  crew-mail  quay/mcp.json:2
@@ -150,8 +150,9 @@ fix-first  crew-mail  quay/mcp.json:2
              |                                                  ~~~~~~~~~~~~~
              fix: Take the tools that change, send or run something out of the list.
 
-ready      quay-files  quay/mcp.json:4
+unchecked  quay-files  quay/mcp.json:4
     runs     docker saltmarsh/quay-files:1.4.2 [exact]
+    because  its server was not asked what it offers
     low      supply/no-digest  line 4, column 87  /mcpServers/quay-files/args/4
              the image saltmarsh/quay-files is named by the tag 1.4.2 alone, which its owner can
              move
@@ -172,7 +173,7 @@ In files, not in one entry
 
 Nothing found in
   quay/mcp.json
-    tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
+    unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
 
 Not judged
   what 3 servers say and how they log in: there is no evidence of it
@@ -180,7 +181,7 @@ Not judged
     tsuba audit --evidence evidence quay    judges it
 "##;
 
-const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 ready
+const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 ready
 
 3 entries in 1 setup, as of 2026-11-25.
 
@@ -200,6 +201,11 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 ready
 - [ ] **high** power/unasked (`quay/mcp.json`:2:143): delete\_mail runs without anybody being asked
   - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
+
+### Unchecked
+
+- quay-files, `quay/mcp.json`, line 4: its server was not asked what it offers
+- tide-table, `quay/mcp.json`, line 5: its server was not asked what it offers
 
 ### In files, not in one entry
 

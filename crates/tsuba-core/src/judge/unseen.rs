@@ -1,0 +1,135 @@
+//! What decides and was not seen: nothing is ready that nobody looked at.
+
+use super::audit::Options;
+use crate::evidence::{Captured, Listing};
+use crate::prelude::*;
+use crate::register::Standing;
+use crate::understand::{Entry, Study, launch_print, listing_of};
+use jiff::civil::Date;
+
+/// Something that decides on an entry and was not seen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Unseen {
+    /// What it starts could not be followed to its end.
+    NotUnderstood,
+    /// There is no evidence of what its server lists.
+    NotAsked,
+    /// Its server was asked and did not answer.
+    NoAnswer,
+    /// What is known of its server is of another launch, or too old.
+    StaleEvidence,
+}
+
+impl Unseen {
+    /// Its name in the JSON contract.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::NotUnderstood => "not-understood",
+            Self::NotAsked => "not-asked",
+            Self::NoAnswer => "no-answer",
+            Self::StaleEvidence => "stale-evidence",
+        }
+    }
+
+    /// In words.
+    pub fn told(self) -> &'static str {
+        match self {
+            Self::NotUnderstood => "what it starts is not understood",
+            Self::NotAsked => "its server was not asked what it offers",
+            Self::NoAnswer => "its server did not answer",
+            Self::StaleEvidence => "what is known of its server is of another launch, or too old",
+        }
+    }
+}
+
+crate::text::named!(Unseen: NotUnderstood, NotAsked, NoAnswer, StaleEvidence);
+
+/// What was not seen of an entry.
+pub(super) fn unseen(
+    studies: &[Study],
+    (study, entry): (&Study, &Entry),
+    standing: Option<&Standing>,
+    options: &Options,
+) -> Vec<Unseen> {
+    // Somebody has looked at it, and it is still what was looked at.
+    if matches!(standing, Some(Standing::Approved(_))) {
+        return Vec::new();
+    }
+    let plan = entry.plan.as_ref();
+    let lost = plan.is_some_and(|plan| plan.not_understood.is_some()).then_some(Unseen::NotUnderstood);
+    let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
+    lost.into_iter().chain(of_listing(listing, (study, entry), options)).collect()
+}
+
+fn of_listing(listing: Option<&Listing>, of: (&Study, &Entry), options: &Options) -> Option<Unseen> {
+    let Some(listing) = listing else { return Some(Unseen::NotAsked) };
+    let captured = listing.captured.as_ref()?;
+    if !captured.answered {
+        return Some(Unseen::NoAnswer);
+    }
+    let stale = is_old(captured, options) || is_of_another_launch(captured, of);
+    stale.then_some(Unseen::StaleEvidence)
+}
+
+/// Was it taken longer ago than evidence holds? Without a date nobody can say.
+fn is_old(captured: &Captured, options: &Options) -> bool {
+    let taken = captured.taken.parse::<Date>().ok();
+    let days = taken.and_then(|taken| options.today.since(taken).ok()).map(|span| i64::from(span.get_days()));
+    days.is_none_or(|days| days > options.policy.evidence_days())
+}
+
+/// Was another launch asked than the one that is set up now? That can be said only of the very entry that was asked.
+fn is_of_another_launch(captured: &Captured, (study, entry): (&Study, &Entry)) -> bool {
+    let same = study.document.path == captured.setup && entry.name.text == captured.entry && entry.listing.is_none();
+    same && captured.print.as_ref().is_some_and(|print| *print != launch_print(entry))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::judge::{InTurn, Verdict, audit};
+    use crate::read::Input;
+    use crate::understand::credential::Lexicon;
+    use crate::understand::{Outcome, study};
+
+    const SETUP: &str = r#"{ "mcpServers": { "tides": { "command": "npx", "args": ["@saltmarsh/tides@1.0.0"] } } }"#;
+
+    fn studied(path: &str, text: &str) -> Study {
+        let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
+        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
+        *study
+    }
+
+    fn evidence(taken: &str, print: &str, sessions: &str) -> String {
+        format!(
+            r#"{{ "schema": "tsuba-evidence/1", "taken": "{taken}", "setup": "s.json", "entry": "tides", "fingerprint": "{print}", "sessions": [{sessions}] }}"#
+        )
+    }
+
+    #[test]
+    fn nothing_is_ready_that_nobody_looked_at() {
+        let listed = r#"{ "era": "handshake", "tools/list": [{ "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }], "ended": "complete" }"#;
+        let failed = r#"{ "era": "handshake", "ended": "it ended before it answered" }"#;
+        let own = launch_print(&studied("s.json", SETUP).entries[0]);
+        let broken = r#"{ "mcpServers": { "tides": { "command": "docker", "args": ["run", "-i"] } } }"#;
+        for (setup, captured, want) in [
+            (SETUP, None, &["not-asked"][..]),
+            (SETUP, Some(evidence("2026-11-01", &own, listed)), &[]),
+            (SETUP, Some(evidence("2026-11-01", &own, failed)), &["no-answer"]),
+            (SETUP, Some(evidence("2026-08-01", &own, listed)), &["stale-evidence"]),
+            (SETUP, Some(evidence("once", &own, listed)), &["stale-evidence"]),
+            (SETUP, Some(evidence("2026-11-01", "0a", listed)), &["stale-evidence"]),
+            (broken, None, &["not-understood", "not-asked"]),
+        ] {
+            let mut studies = vec![studied("s.json", setup)];
+            studies.extend(captured.as_ref().map(|text| studied("t.json", text)));
+            let options = Options::on(jiff::civil::date(2026, 11, 25));
+            // The findings are another matter.
+            let outcome = audit(studies, Vec::new(), &[], &options, &InTurn);
+            let judgement = &outcome.judgements[0][0];
+            let names: Vec<&str> = judgement.unseen.iter().map(|unseen| unseen.name()).collect();
+            assert_eq!(names, want, "{captured:?}");
+            assert_eq!(judgement.verdict == Verdict::Ready, want.is_empty(), "{captured:?}");
+        }
+    }
+}
