@@ -5,7 +5,7 @@ use crate::model::{
     Setup, Text, TextRow, Via, WaiverRow,
 };
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
-use tsuba_core::judge::{Audit, Finding, Stands};
+use tsuba_core::judge::{Audit, Finding, Stands, Verdict};
 use tsuba_core::register::{Decision, Standing};
 use tsuba_core::text::{fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, ToldStep};
@@ -74,7 +74,8 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
         reasons: judgement
             .map(|j| {
                 let rules = j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id);
-                rules.chain(j.unseen.iter().map(|unseen| unseen.name())).map(Text::constant).collect()
+                let decides = j.unseen.iter().filter(|_| j.verdict == Verdict::Unchecked);
+                rules.chain(decides.map(|unseen| unseen.name())).map(Text::constant).collect()
             })
             .unwrap_or_default(),
     }

@@ -361,7 +361,11 @@ impl Text {
                 setup = Some(&entry.setup);
             }
             let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
-            writeln!(out, "    {}{}", self.verdict(entry), cut(&line, self.0.width.saturating_sub(15)))?;
+            // Without findings only what was not seen can decide.
+            let reasons: Vec<&str> = entry.reasons.iter().map(|reason| reason.as_str()).collect();
+            let reasons = if reasons.is_empty() { String::new() } else { format!("  ({})", reasons.join(", ")) };
+            let line = cut(&line, self.0.width.saturating_sub(15 + reasons.len()));
+            writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Tint::Quiet, &reasons))?;
         }
         Ok(())
     }

@@ -7,6 +7,7 @@ use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
+use tsuba_core::evidence::Listing;
 use tsuba_core::judge::{Audit, Stands, wary_cleaner};
 use tsuba_core::register::{Decision, Kind, Scope};
 use tsuba_core::severity::Severity;
@@ -175,8 +176,17 @@ pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
     rules
 }
 
-/// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists.
+/// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists. Where its server has not told that,
+/// the decision says so.
 pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
     decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_print(entry));
-    decision.prints = listing_of(&audit.studies, entry).map(Prints::of);
+    // An answer that never came lists nothing, which is something else than an empty list.
+    let answered = |listing: &&Listing| listing.captured.as_ref().is_none_or(|captured| captured.answered);
+    decision.prints = listing_of(&audit.studies, entry).filter(answered).map(Prints::of);
+    if decision.prints.is_none() && !decision.conditions.iter().any(|condition| condition == NOT_ASKED) {
+        decision.conditions.push(NOT_ASKED.to_owned());
+    }
 }
+
+/// What a decision says that was taken without evidence.
+const NOT_ASKED: &str = "approved unseen: its server has not told what it offers";

@@ -97,7 +97,12 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
     let (setup, taken) = (text("setup").unwrap_or_default(), text("taken").unwrap_or_default());
     let (url, print) = (text("url"), text("fingerprint"));
     let answered = sessions.iter().any(is_answered) || (sessions.is_empty() && root.get("troubles").is_none());
-    Some(Captured { setup, entry, taken, url, differs, varies, touched, package, print, answered })
+    let http = root.get("http").map(Node::items).unwrap_or_default();
+    let wants_login = http.iter().any(|answer| {
+        let status = answer.get("status").and_then(Node::scalar);
+        answer.get("ask").and_then(Node::text) == Some("no-token") && matches!(status.as_deref(), Some("401" | "403"))
+    });
+    Some(Captured { setup, entry, taken, url, differs, varies, touched, package, print, answered, wants_login })
 }
 
 /// Did a conversation come to its end, or at least as far as the tools?

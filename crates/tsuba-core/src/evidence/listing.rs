@@ -45,6 +45,8 @@ pub struct Captured {
     pub print: Option<String>,
     /// Did its server answer? What ended before anything was listed is no evidence of what it lists.
     pub answered: bool,
+    /// Did it ask for a login first?
+    pub wants_login: bool,
 }
 
 /// A package, as the client of its registry told it when it was fetched.

@@ -65,7 +65,7 @@ fn of_listing(listing: Option<&Listing>, of: (&Study, &Entry), options: &Options
     let Some(listing) = listing else { return Some(Unseen::NotAsked) };
     let captured = listing.captured.as_ref()?;
     if !captured.answered {
-        return Some(Unseen::NoAnswer);
+        return Some(if captured.wants_login { Unseen::NotAsked } else { Unseen::NoAnswer });
     }
     let stale = is_old(captured, options) || is_of_another_launch(captured, of);
     stale.then_some(Unseen::StaleEvidence)
@@ -111,11 +111,13 @@ mod tests {
         let listed = r#"{ "era": "handshake", "tools/list": [{ "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }], "ended": "complete" }"#;
         let failed = r#"{ "era": "handshake", "ended": "it ended before it answered" }"#;
         let own = launch_print(&studied("s.json", SETUP).entries[0]);
+        let login = r#""http": [{ "ask": "no-token", "url": "https://tides.example/mcp", "status": 401 }], "sessions""#;
         let broken = r#"{ "mcpServers": { "tides": { "command": "docker", "args": ["run", "-i"] } } }"#;
         for (setup, captured, want) in [
             (SETUP, None, &["not-asked"][..]),
             (SETUP, Some(evidence("2026-11-01", &own, listed)), &[]),
             (SETUP, Some(evidence("2026-11-01", &own, failed)), &["no-answer"]),
+            (SETUP, Some(evidence("2026-11-01", &own, failed).replace("\"sessions\"", login)), &["not-asked"]),
             (SETUP, Some(evidence("2026-08-01", &own, listed)), &["stale-evidence"]),
             (SETUP, Some(evidence("once", &own, listed)), &["stale-evidence"]),
             (SETUP, Some(evidence("2026-11-01", "0a", listed)), &["stale-evidence"]),

@@ -41,7 +41,7 @@ pub struct Judgement {
     pub verdict: Verdict,
     /// Indexes of the findings that decide it, worst first, three at most and each rule once.
     pub reasons: Vec<usize>,
-    /// What was not seen, where that decides.
+    /// What was not seen; it decides where nothing is wrong in what was.
     pub unseen: Vec<Unseen>,
 }
 
@@ -56,8 +56,7 @@ pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>) ->
         own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f))).filter(|(_, f)| f.waived.is_none()).collect();
     ranked.sort_by_key(|(index, f)| (core::cmp::Reverse((leads_to(f), f.severity, f.confidence)), *index));
     let verdict = ranked.first().map_or(Verdict::Ready, |(_, f)| leads_to(f));
-    let unseen = if verdict == Verdict::Ready { unseen } else { Vec::new() };
-    let verdict = if unseen.is_empty() { verdict } else { Verdict::Unchecked };
+    let verdict = if unseen.is_empty() { verdict } else { verdict.max(Verdict::Unchecked) };
     let mut seen = BTreeSet::new();
     let decides = ranked.iter().filter(|(_, f)| leads_to(f) > Verdict::Ready && seen.insert(f.rule.id));
     Judgement { verdict, reasons: decides.map(|(index, _)| *index).take(3).collect(), unseen }

@@ -37,6 +37,9 @@ pub(crate) struct Args {
     /// Approve although findings of high or critical are open
     #[arg(long)]
     despite_findings: bool,
+    /// Approve although the server has not told what it offers; the register says so
+    #[arg(long)]
+    unseen: bool,
     #[command(flatten)]
     decider: Decider,
 }
@@ -62,6 +65,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
         decision.conditions.clone_from(&args.condition);
         seen(&mut decision, audit, entry);
+        if decision.prints.is_none() && !args.unseen {
+            bail!(
+                "{} in {} has not told what it offers: collect that first (tsuba capture, then --evidence), or add --unseen",
+                audit.cleaner.clean(&entry.name.text),
+                audit.cleaner.clean(&study.document.path)
+            );
+        }
         let listed = match decision.prints.as_ref().map(|prints| prints.items.len()) {
             Some(1) => "with its one tool".to_owned(),
             Some(count) => format!("with {count} tools, prompts and resources"),

@@ -1,6 +1,6 @@
 //! `tsuba capture`: asks servers what they are, and keeps the answers as evidence.
 
-use crate::asked::{outcome, summary};
+use crate::asked::{Group, outcome, summary};
 use crate::dates::today;
 use crate::exit::Done;
 use crate::gather::Where;
@@ -152,7 +152,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if told.len() < count {
         bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
     }
-    Ok(Done::Clean)
+    // What did not answer is not known now either.
+    let silent = told.iter().any(|(group, _)| matches!(group, Group::Silent(_)));
+    Ok(if silent { Done::Gated } else { Done::Clean })
 }
 
 /// A file of certificates has no more bytes.

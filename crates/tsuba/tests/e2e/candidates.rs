@@ -231,7 +231,8 @@ fn what_is_only_shown_is_neither_asked_nor_decided_on() {
     ]);
     let captured = dir.run(&["capture", "README.md"]);
     assert!(captured.out().contains("only shown"), "{}{}", captured.out(), captured.err());
-    let approve = ["approve", ".", "--entry", "t", "--reason", "r", "--by", "ines", "--as-of", "2026-11-24"];
+    let approve =
+        ["approve", ".", "--entry", "t", "--unseen", "--reason", "r", "--by", "ines", "--as-of", "2026-11-24"];
     let out = dir.run(&approve).out();
     assert!(out.contains("approved t  mcp.json") && !out.contains("README"), "{out}");
     let review = dir.run(&["review", ".", "--by", "ines", "--as-of", "2026-11-24"]);

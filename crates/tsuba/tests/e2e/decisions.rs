@@ -109,10 +109,14 @@ fn what_is_refused_is_told_wherever_it_is() {
     assert_eq!(standing(&report, "berth-board"), "refused refuse");
     assert_eq!(dir.run(&["audit", "mcp.json"]).status(), 1);
     // The later decision on the same thing counts; a refusal of the package stands beside the approval of an entry.
-    decide(&dir, &["approve", "mcp.json", "--entry", "berth-board", "--for", "host"]);
-    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    decide(&dir, &["approve", "mcp.json", "--entry", "berth-board", "--unseen", "--for", "host"]);
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--unseen"]);
     let report = audit(&dir, "2026-11-24");
     assert_eq!(standing(&report, "berth-board"), "approved ready");
+    // Who approves what nobody has asked is told so.
+    let condition = &report["entries"].as_array().unwrap().iter().find(|e| e["name"] == "berth-board").unwrap()["decision"]
+        ["conditions"][0];
+    assert_eq!(condition, "approved unseen: its server has not told what it offers");
     assert_eq!(standing(&report, "tide-table"), "refused refuse");
     let out = dir.run(&["decisions", "--kind", "refused"]).out();
     assert!(
@@ -132,7 +136,7 @@ fn a_waived_finding_stops_no_gate_until_it_is_over() {
     };
     assert_eq!(gate("2026-11-24"), (1, false));
     // An approval does not accept what is wrong.
-    let run = dir.run(&[&["approve", "mcp.json", "--entry", "tide-table"][..], &DECIDER].concat());
+    let run = dir.run(&[&["approve", "mcp.json", "--entry", "tide-table", "--unseen"][..], &DECIDER].concat());
     assert!(run.status() == 2 && run.err().contains("has open findings: supply/unpinned"), "{}", run.err());
     decide(&dir, &["waive", "mcp.json", "--rule", "supply/unpinned", "--until", "2026-12-31"]);
     assert_eq!(gate("2026-12-31"), (0, true));
@@ -140,7 +144,7 @@ fn a_waived_finding_stops_no_gate_until_it_is_over() {
     let suppressed = &log["runs"][0]["results"][0]["suppressions"][0];
     assert_eq!(suppressed["justification"], "looked at (waived by ines until 2026-12-31)");
     assert_eq!(gate("2027-01-01"), (1, false));
-    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--unseen"]);
     assert_eq!(standing(&audit_of(&dir), "tide-table"), "approved ready");
     let ending = dir.run(&["decisions", "--ending", "60", "--as-of", "2026-11-24"]).out();
     assert!(ending.starts_with("0 approved, 0 refused, 1 waived"), "{ending}");
@@ -153,13 +157,14 @@ fn audit_of(dir: &Dir) -> Value {
 #[test]
 fn a_mistake_loses_nothing_and_is_told_with_its_place() {
     let dir = company();
-    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table"]);
+    decide(&dir, &["approve", "mcp.json", "--entry", "tide-table", "--unseen"]);
     let register = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
     for (args, why) in [
         (&["approve", "mcp.json", "--entry", "tides"][..], "no entry is called tides"),
         (&["approve", "mcp.json", "--entry", "berth-board", "--for", "package"], "does not start one package"),
         (&["approve", "mcp.json", "--entry", "tide-table", "--until", "2026-11-23"], "is over already"),
         (&["approve", "mcp.json", "--entry", "tide-table", "--until", "soon"], "not a date"),
+        (&["approve", "mcp.json", "--entry", "berth-board"], "has not told what it offers"),
         (&["waive", "mcp.json", "--rule", "supply/unpined", "--until", "2027-01-01"], "there is no such rule"),
         (&["waive", "mcp.json", "--rule", "secret/plaintext", "--until", "2027-01-01"], "no finding is meant"),
         (&["refuse", "--package", "tide-table"], "write it as npm:NAME"),
@@ -409,7 +414,7 @@ fn decisions_hold_from_wherever_an_audit_is_called() {
         let run = dir.run(&[args, &DECIDER, &["--register", &register]].concat());
         assert_eq!(run.status(), 0, "{}", run.err());
     };
-    decided(&["approve", "company/a", "--entry", "tide-table"]);
+    decided(&["approve", "company/a", "--entry", "tide-table", "--unseen"]);
     decided(&["waive", &company, "--rule", "review/unknown", "--until", "2027-01-01"]);
     let text = std::fs::read_to_string(dir.path("company/tsuba-register.toml")).unwrap();
     assert!(text.contains("setup = \"a/mcp.json\""), "{text}");
@@ -443,7 +448,7 @@ fn decisions_hold_from_wherever_an_audit_is_called() {
 fn an_approval_writes_through_no_link() {
     let dir = company();
     dir.write("mine", b"kept");
-    let args = ["approve", "mcp.json", "--entry", "tide-table"];
+    let args = ["approve", "mcp.json", "--entry", "tide-table", "--unseen"];
     decide(&dir, &args);
     let kept = std::fs::read_dir(dir.path("tsuba-approved")).unwrap().next().unwrap().unwrap().path();
     std::fs::remove_file(&kept).unwrap();
@@ -458,7 +463,7 @@ fn what_stands_open_at_a_gateway_counts_for_the_servers_behind_it() {
     let gate =
         |auth: &str| format!("listen: 0.0.0.0:80\n{auth}\nroutes: [ {{ path: /tides, stdio: {{ cmd: tide }} }} ]\n");
     let dir = Dir::new(&[("gate.yaml", &gate(""))]);
-    let approve = ["approve", "gate.yaml", "--entry", "/tides"];
+    let approve = ["approve", "gate.yaml", "--entry", "/tides", "--unseen"];
     let run = dir.run(&[&approve[..], &DECIDER].concat());
     assert!(run.status() == 2 && run.err().contains("open findings: exposure/open-gateway"), "{}", run.err());
     let told = dir.run(&["audit", "gate.yaml"]);

@@ -60,8 +60,19 @@ fn a_version_that_is_approved_is_known() {
     let pinned = LOOSE.replace("@saltmarsh/tides", "@saltmarsh/tides@2.4.1");
     let dir = Dir::new(&[("loose.json", LOOSE), ("pinned.json", &pinned)]);
     assert!(dir.run(&["repair", "loose.json"]).out().is_empty());
-    let approve =
-        ["approve", "pinned.json", "--entry", "tides", "--for", "package", "--reason", "looked at", "--by", "ines"];
+    let approve = [
+        "approve",
+        "pinned.json",
+        "--entry",
+        "tides",
+        "--unseen",
+        "--for",
+        "package",
+        "--reason",
+        "looked at",
+        "--by",
+        "ines",
+    ];
     assert_eq!(dir.run(&approve).status(), 0);
     assert_eq!(dir.run(&["repair", "loose.json", "--apply"]).status(), 0);
     assert_eq!(std::fs::read_to_string(dir.path("loose.json")).unwrap(), pinned);

@@ -173,7 +173,7 @@ In files, not in one entry
 
 Nothing found in
   quay/mcp.json
-    unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]
+    unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]  (not-asked)
 
 Not judged
   what 3 servers say and how they log in: there is no evidence of it

@@ -39,7 +39,7 @@ fn entries_are_gone_through_and_decided_by_keyboard() {
     for wanted in [
         "kind = \"refused\"\nsetup = \"mcp.json\"\nentry = \"siren-shell\"",
         "reason = \"shells are not used\"",
-        "until = 2027-05-24\nconditions = [\"TLS by December\"]",
+        "until = 2027-05-24\nconditions = [\"TLS by December\", ",
         "entry = \"tide-table\"\nby = \"ines\"\non = 2026-11-24\nreason = \"reads tides\"",
         "\"tool get_tide\"",
     ] {

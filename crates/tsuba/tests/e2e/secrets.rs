@@ -278,6 +278,7 @@ fn no_secret_is_in_any_output() {
         &[
             "approve",
             "--despite-findings",
+            "--unseen",
             "--entry",
             "s1",
             "--entry",
