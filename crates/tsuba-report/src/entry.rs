@@ -191,6 +191,9 @@ pub struct ReachRow {
 pub struct ListingRow {
     /// The file it was read from.
     pub path: Text,
+    /// Why it lists nothing, where its server was asked and has not told what it offers.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub unanswered: Option<Text>,
     /// How many tools.
     pub tools: usize,
     /// How many prompts.

@@ -62,6 +62,9 @@ pub(crate) fn plan_line(entry: &EntryRow) -> String {
 
 /// `6 tools, 1 prompt`.
 fn counts(listing: &ListingRow) -> String {
+    if let Some(why) = &listing.unanswered {
+        return format!("nothing known: {why}");
+    }
     let counts = [
         (listing.tools, "tool", "tools"),
         (listing.prompts, "prompt", "prompts"),

@@ -177,6 +177,9 @@ fn listing_row(audit: &Audit, own: usize, entry: &Entry, paths: &[Text]) -> Opti
     let count = |kinds: &[ItemKind]| listing.items.iter().filter(|item| kinds.contains(&item.kind)).count();
     Some(ListingRow {
         path: paths.get(at).cloned().unwrap_or_default(),
+        unanswered: listing.captured.as_ref().filter(|captured| !captured.answered).map(|captured| {
+            Text::constant(if captured.wants_login { "it wants a login first" } else { "it did not answer" })
+        }),
         tools: count(&[ItemKind::Tool, ItemKind::Skill]),
         prompts: count(&[ItemKind::Prompt]),
         resources: count(&[ItemKind::Resource, ItemKind::Template]),

@@ -41,6 +41,26 @@ fn evidence_is_kept_and_judged() {
 }
 
 #[test]
+fn a_server_that_does_not_answer_is_no_evidence() {
+    if !cages() {
+        return;
+    }
+    let dir = Dir::new(&[("setup.json", &setup(&[("silent", &["tide-table", "--weak", "silent"])]))]);
+    let run = dir.run(&["capture", "setup.json", "--launch", "--patience", "1"]);
+    assert!(run.status() == 1 && run.out().contains("1 did not answer"), "{}{}", run.out(), run.err());
+    let told = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
+    assert!(told.contains("nothing known: it did not answer") && told.contains("0 ready"), "{told}");
+    assert!(!told.contains("no tools"), "{told}");
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    let row = report["entries"].as_array().unwrap().iter().find(|row| row["name"] == "silent").unwrap();
+    assert_eq!((&row["verdict"], &row["reasons"][0]), (&json!("unchecked"), &json!("no-answer")), "{row}");
+    let approve =
+        ["approve", "setup.json", "--entry", "silent", "--evidence", "evidence", "--by", "ines", "--reason", "r"];
+    let run = dir.run(&approve);
+    assert!(run.status() == 2 && run.err().contains("has not told what it offers"), "{}{}", run.out(), run.err());
+}
+
+#[test]
 fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     use tsuba_standin::{Kind, Server, Weakness, serve};
     let weak =
@@ -62,6 +82,9 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
         assert!(rules.contains(&rule), "{rule}: {rules:?}");
     }
     assert!(!rules.contains(&"oauth/resource-mismatch") && !rules.contains(&"oauth/insecure-endpoint"), "{rules:?}");
+    // What only asked for a login has listed nothing, which is something else than an empty list.
+    let told = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
+    assert!(told.contains("tools    nothing known: it wants a login first in evidence/"), "{told}");
     let token = "made-up-token-of-the-stand-in";
     let run = Command::new(PROGRAM)
         .args(["capture", "setup.json", "--token-env", "BERTH_TOKEN"])
