@@ -1,14 +1,14 @@
 //! Asking many servers at once.
 
-use crate::bounds::Bounds;
-use crate::cage::{Cage, Caged};
+use crate::cage::Caged;
 use crate::differ::differences;
 use crate::evidence::{Difference, Era, Evidence, SCHEMA, Session, Token, Tool, Touched};
 use crate::fetch::{Wanted, fetch};
+use crate::job::{Job, Options, Target};
 use crate::login;
-use crate::net::{Client, Reachable, Trust};
+use crate::net::{Client, Reachable, is_loopback};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
-use crate::redact::Redact;
+use crate::redact::clean;
 use crate::session::{Asker, Talk};
 use std::cell::RefCell;
 use std::collections::VecDeque;
@@ -18,62 +18,6 @@ use std::sync::{Arc, Mutex, PoisonError};
 use std::thread;
 use std::time::{Duration, Instant};
 use url::Url;
-
-/// An entry to ask.
-#[derive(Clone, Debug)]
-pub struct Job {
-    /// The setup it stands in, as reports show it.
-    pub setup: String,
-    /// Its name.
-    pub entry: String,
-    /// Its fingerprint in reports.
-    pub fingerprint: String,
-    /// Whom to ask.
-    pub target: Target,
-    /// What must not be kept.
-    pub redact: Redact,
-}
-
-/// Whom to ask.
-#[derive(Clone, Debug)]
-pub enum Target {
-    /// A program to start.
-    Local(Launch),
-    /// A package to fetch, and then to start with what the entry gives.
-    Package(Wanted, Launch),
-    /// An address to call.
-    Remote {
-        /// The address.
-        url: Url,
-        /// Does the setup say that it speaks the older HTTP with server-sent events?
-        events: bool,
-        /// Headers that every request carries.
-        headers: Vec<(String, String)>,
-        /// Ports of this machine that the setup names, its own among them.
-        loopback: Vec<u16>,
-    },
-}
-
-/// How to ask.
-#[derive(Clone, Debug)]
-pub struct Options {
-    /// How much is taken.
-    pub bounds: Bounds,
-    /// May addresses of private networks be asked?
-    pub private: bool,
-    /// Whom to trust.
-    pub trust: Trust,
-    /// So many servers at a time.
-    pub jobs: usize,
-    /// The date in UTC, as `2026-11-25`.
-    pub taken: String,
-    /// The cage for local servers; `None` lets them do whatever the user may do.
-    pub cage: Option<Cage>,
-    /// The eras to ask in.
-    pub eras: Vec<Era>,
-    /// A token to ask with as well.
-    pub token: Option<String>,
-}
 
 /// What this program calls itself to servers.
 const AGENT: &str = concat!("tsuba/", env!("CARGO_PKG_VERSION"), " (lists only; asked for by its user)");
@@ -300,52 +244,5 @@ impl Capturing<'_> {
         };
         found.retain(|difference| !varies(difference));
         self.evidence.differs = found;
-    }
-}
-
-/// Does an address name this machine?
-pub(crate) fn is_loopback(url: &Url) -> bool {
-    match url.host() {
-        Some(url::Host::Domain(name)) => name == "localhost" || name.ends_with(".localhost"),
-        Some(url::Host::Ipv4(address)) => address.is_loopback(),
-        Some(url::Host::Ipv6(address)) => address.is_loopback(),
-        None => false,
-    }
-}
-
-/// Takes out everything secret.
-fn clean(evidence: &mut Evidence, redact: &Redact) {
-    let text = |text: &mut String| *text = redact.text(text);
-    evidence.url.iter_mut().for_each(text);
-    evidence.command.iter_mut().for_each(text);
-    evidence.troubles.iter_mut().for_each(text);
-    if let Some(package) = &mut evidence.package {
-        package.deprecated.iter_mut().for_each(text);
-    }
-    if let Some(Token { claims }) = &mut evidence.token {
-        text(&mut claims.scope);
-        claims.aud.iter_mut().for_each(text);
-    }
-    if let Some(cage) = &mut evidence.cage {
-        for list in [&mut cage.written, &mut cage.programs, &mut cage.names] {
-            list.iter_mut().for_each(text);
-        }
-    }
-    for session in &mut evidence.sessions {
-        session.answers.values_mut().flatten().for_each(|raw| *raw = redact.json(raw));
-        session.errors.values_mut().for_each(|raw| *raw = redact.json(raw));
-        session.asked.iter_mut().filter_map(|asked| asked.params.as_mut()).for_each(|raw| *raw = redact.json(raw));
-        session.asked.iter_mut().for_each(|asked| text(&mut asked.method));
-        session.notices = session.notices.iter().map(|(method, count)| (redact.text(method), *count)).collect();
-        session.protocol.iter_mut().for_each(text);
-        session.troubles.iter_mut().for_each(text);
-        text(&mut session.ended);
-    }
-    evidence.differs.iter_mut().chain(&mut evidence.varies).filter_map(|differs| differs.item.as_mut()).for_each(text);
-    for answer in &mut evidence.http {
-        answer.issuer.iter_mut().for_each(text);
-        text(&mut answer.url);
-        answer.headers.values_mut().for_each(text);
-        answer.body.iter_mut().for_each(|raw| *raw = redact.json(raw));
     }
 }

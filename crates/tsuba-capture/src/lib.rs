@@ -11,6 +11,7 @@ mod differ;
 mod evidence;
 mod fds;
 mod fetch;
+mod job;
 mod login;
 mod net;
 mod peer;
@@ -20,12 +21,13 @@ mod session;
 pub mod wire;
 
 pub use bounds::Bounds;
-pub use capture::{Job, Options, Target, capture};
+pub use capture::capture;
 pub use evidence::{
     Asked, Difference, Era, Evidence, HttpAnswer, Package, SCHEMA, Session, Token, TokenClaims, Tool, Touched, schema,
 };
 pub use fds::Inherited;
 pub use fetch::Wanted;
+pub use job::{Job, Options, Target};
 pub use net::{Reachable, Trust};
 pub use peer::Launch;
 pub use redact::Redact;

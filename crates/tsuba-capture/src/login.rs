@@ -1,9 +1,9 @@
 //! Questions about the login of a remote server, asked without logging in: how it refuses, and what its metadata say. No client is
 //! registered and no login is begun.
 
-use crate::capture::{Options, is_loopback};
 use crate::evidence::{Era, Evidence, HttpAnswer};
-use crate::net::{Client, Why};
+use crate::job::Options;
+use crate::net::{Client, Why, is_loopback};
 use crate::session::{hello, hello_headers};
 use crate::wire::{Raw, is_too_deep};
 use serde_json::Value;

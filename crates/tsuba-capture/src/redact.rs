@@ -1,5 +1,6 @@
 //! Taking secrets out of what is kept: an answer stays as it was written, but for the strings and numbers that hold one.
 
+use crate::evidence::{Evidence, Token};
 use crate::wire::Raw;
 use serde_json::value::RawValue;
 use std::borrow::Cow;
@@ -180,6 +181,43 @@ fn literal(from: &str) -> usize {
         }
     }
     from.len()
+}
+
+/// Takes everything secret out of what was captured.
+pub(crate) fn clean(evidence: &mut Evidence, redact: &Redact) {
+    let text = |text: &mut String| *text = redact.text(text);
+    evidence.url.iter_mut().for_each(text);
+    evidence.command.iter_mut().for_each(text);
+    evidence.troubles.iter_mut().for_each(text);
+    if let Some(package) = &mut evidence.package {
+        package.deprecated.iter_mut().for_each(text);
+    }
+    if let Some(Token { claims }) = &mut evidence.token {
+        text(&mut claims.scope);
+        claims.aud.iter_mut().for_each(text);
+    }
+    if let Some(cage) = &mut evidence.cage {
+        for list in [&mut cage.written, &mut cage.programs, &mut cage.names] {
+            list.iter_mut().for_each(text);
+        }
+    }
+    for session in &mut evidence.sessions {
+        session.answers.values_mut().flatten().for_each(|raw| *raw = redact.json(raw));
+        session.errors.values_mut().for_each(|raw| *raw = redact.json(raw));
+        session.asked.iter_mut().filter_map(|asked| asked.params.as_mut()).for_each(|raw| *raw = redact.json(raw));
+        session.asked.iter_mut().for_each(|asked| text(&mut asked.method));
+        session.notices = session.notices.iter().map(|(method, count)| (redact.text(method), *count)).collect();
+        session.protocol.iter_mut().for_each(text);
+        session.troubles.iter_mut().for_each(text);
+        text(&mut session.ended);
+    }
+    evidence.differs.iter_mut().chain(&mut evidence.varies).filter_map(|differs| differs.item.as_mut()).for_each(text);
+    for answer in &mut evidence.http {
+        answer.issuer.iter_mut().for_each(text);
+        text(&mut answer.url);
+        answer.headers.values_mut().for_each(text);
+        answer.body.iter_mut().for_each(|raw| *raw = redact.json(raw));
+    }
 }
 
 #[cfg(test)]

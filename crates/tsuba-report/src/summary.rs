@@ -1,6 +1,6 @@
 //! The counts of a report.
 
-use crate::model::Named;
+use crate::texts::Named;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

@@ -1,8 +1,9 @@
 //! Text in another form: Base64, hexadecimal, percent encoding, entities, escapes, separated letters. A form
 //! counts only where what comes out reads as language: keys, hashes and pictures are in such forms every day.
 
+use super::fit::reads_as_language;
 use super::fold::fold;
-use super::reveal::{How, Revealed, reads_as_language};
+use super::revealed::{How, Revealed};
 use crate::prelude::*;
 use base64::Engine as _;
 use base64::alphabet::{STANDARD, URL_SAFE};
@@ -407,7 +408,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        crate::reveal::told(
+        crate::revealed::told(
             |text, out| {
                 find(text, out);
                 marked(text, out);

@@ -5,7 +5,7 @@ use super::fold::fold;
 use super::language::Language;
 use super::said::{Item, Passage, Place, Said};
 use super::scan::Scan;
-use super::sentence::sentences;
+use super::sentence::{sentences, whole};
 use super::words::words;
 use crate::prelude::*;
 use core::cell::OnceCell;
@@ -43,8 +43,6 @@ pub(super) struct Job<'l> {
 }
 
 enum Of<'l> {
-    /// Of nobody.
-    None,
     /// Of a server.
     Server(&'l Said<'l>),
     /// Of a tool of a server.
@@ -70,11 +68,6 @@ impl<'l> Server<'l> {
 }
 
 impl<'l> Job<'l> {
-    /// No job.
-    pub(super) fn none() -> Self {
-        Self { of: Of::None, set: OnceCell::new() }
-    }
-
     /// The job of a server: all that its name and its tools' names say. A server of many tools does a bit of everything, which says
     /// nothing.
     pub(super) fn of_server(said: &'l Said<'l>) -> Self {
@@ -93,7 +86,6 @@ impl<'l> Job<'l> {
             return said;
         }
         said.without(*self.set.get_or_init(|| match self.of {
-            Of::None => Set::default(),
             Of::Server(said) => {
                 let few = said.items.iter().take(24).map(|item| item.name);
                 of_names(core::iter::once(said.server).chain(few))
@@ -116,7 +108,7 @@ fn of_first_sentence(item: &Item<'_>) -> Set {
     let own = BTreeSet::new();
     let mut scan = Scan::new(&text, words().little(), Vec::new());
     scan.advance();
-    let cut = sentences(head(&text, scan.range.end), words(), false, &Job::none(), &own);
+    let cut = sentences(head(&text, scan.range.end), words(), false, &whole, &own);
     let said = cut.list.first().map(|first| first.set).unwrap_or_default();
     let works_on = Set::of(&[Concept::Private, Concept::Stuff, Concept::Asked]);
     if said.meets(works_on) { works_on } else { Set::default() }

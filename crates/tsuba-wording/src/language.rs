@@ -1,6 +1,6 @@
 //! The languages that are read, and by what each is known: its script, or its little words.
 
-use super::scan::{Letters, hash};
+use super::hash::hash;
 use crate::prelude::*;
 
 /// The languages that are read, in the order in which ties are broken.
@@ -160,6 +160,37 @@ impl Language {
             }
         }
         (best, latin.counts.get(best as usize).copied().unwrap_or_default().into())
+    }
+}
+
+/// How many bytes of a part are letters of each script that stands for a language.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Letters {
+    bytes: [u32; Language::ALL.len()],
+    any: bool,
+}
+
+impl Letters {
+    pub(super) fn count(&mut self, c: char) {
+        if let Some(count) = Language::of_script(c).and_then(|language| self.bytes.get_mut(language as usize)) {
+            *count += c.len_utf8() as u32;
+            self.any = true;
+        }
+    }
+
+    /// The language whose letters a good part of `length` bytes are.
+    pub(super) fn language(&self, length: usize) -> Option<Language> {
+        if !self.any {
+            return None;
+        }
+        let of = |language: Language| self.bytes.get(language as usize).copied().unwrap_or(0);
+        // Kana make a text Japanese, however many ideographs it has.
+        let most = if of(Language::Japanese) > 6 {
+            Language::Japanese
+        } else {
+            Language::ALL.iter().map(|(l, _)| *l).max_by_key(|l| of(*l))?
+        };
+        (of(most) as usize * 5 >= length).then_some(most)
     }
 }
 

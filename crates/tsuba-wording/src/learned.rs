@@ -5,7 +5,8 @@
 //! (`words/learned.txt`), written by [`super::train`] from the texts in `training/`.
 
 use super::concept::{Concept, Set};
-use super::scan::{Word, hash};
+use super::hash::hash;
+use super::scan::Word;
 use crate::prelude::*;
 use once_cell::race::OnceBox;
 

@@ -19,7 +19,10 @@ mod act;
 mod acts;
 mod concept;
 mod decode;
+mod deed;
+mod fit;
 mod fold;
+mod hash;
 mod job;
 mod language;
 mod learned;
@@ -27,6 +30,7 @@ mod lift;
 mod markup;
 mod prelude;
 mod reveal;
+mod revealed;
 mod said;
 mod scan;
 mod sentence;
@@ -39,7 +43,7 @@ mod unseen;
 mod weigh;
 mod words;
 
-pub use reveal::How;
+pub use revealed::How;
 pub use said::{Item, Passage, Place, Said};
 #[cfg(feature = "train")]
 pub use train::{Example, train};
@@ -47,12 +51,14 @@ pub use train::{Example, train};
 use crate::prelude::*;
 use concept::{Concept, Set};
 use core::ops::Range;
+use deed::{Deed, Setting};
 use fold::{Folded, fold, fold_into};
 use job::{Job, Server};
-use reveal::{Revealed, reveal};
+use reveal::reveal;
+use revealed::Revealed;
 use sentence::{Room, Sentences, cut_into, sentences};
 use tsuba_document::text::{boundary, head, is_unseen};
-use weigh::{Deed, Setting, deeds};
+use weigh::deeds;
 use words::words;
 
 /// What a text does that it should not.
@@ -192,7 +198,7 @@ impl Reader<'_> {
     fn read(&mut self, Reading { folded, cut, room }: &mut Reading) -> Set {
         let text = self.passage.text;
         fold_into(text, folded);
-        cut_into(cut, room, &folded.text, words(), false, self.job, self.own);
+        cut_into(cut, room, &folded.text, words(), false, &|set| self.job.leaves(set), self.own);
         let setting = Setting {
             parameter: self.passage.place.is_parameter(),
             named_secret: cut.list.iter().any(|s| s.set.has(Concept::Secret)) && job::is_secret(self.passage),
@@ -236,7 +242,7 @@ impl Reader<'_> {
             let range = place.cloned().unwrap_or_else(|| trimmed(text, part.range.clone()));
             let folded = fold(&part.text);
             let setting = Setting { hidden: true, ..Setting::default() };
-            let cut = sentences(&folded.text, words(), part.how == How::Spaced, self.job, self.own);
+            let cut = sentences(&folded.text, words(), part.how == How::Spaced, &|set| self.job.leaves(set), self.own);
             let said = deeds(&folded.text, &cut, setting);
             let worst = said.iter().map(|deed| deed.strength).max();
             let class = if part.how.is_hidden() { Class::HiddenText } else { Class::Encoded };

@@ -1,10 +1,10 @@
 //! Telling sentences by what is learned, where no act says enough.
 
 use super::concept::{Concept, Set};
+use super::deed::{Deed, Passage, Setting, joined};
 use super::learned::{Sign, of_words, weights};
 use super::scan::Word;
 use super::sentence::Sentence;
-use super::weigh::{Deed, Passage, Setting, joined};
 use super::words::words;
 use super::{Class, Strength};
 use crate::prelude::*;
@@ -124,12 +124,11 @@ fn telling(text: &str, passage: &Passage<'_>) -> Vec<Range<usize>> {
 mod tests {
     use super::*;
     use crate::fold::fold;
-    use crate::job::Job;
-    use crate::sentence::sentences;
+    use crate::sentence::{sentences, whole};
 
     fn scores(text: &str, parameter: bool) -> Vec<Option<i32>> {
         let folded = fold(text).text;
-        let cut = sentences(&folded, words(), false, &Job::none(), &BTreeSet::new());
+        let cut = sentences(&folded, words(), false, &whole, &BTreeSet::new());
         cut.list.iter().map(|sentence| score(sentence, Setting { parameter, ..Setting::default() })).collect()
     }
 

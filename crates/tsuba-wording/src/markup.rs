@@ -1,6 +1,6 @@
 //! HTML and Markdown that a page does not show: comments, hidden elements, link definitions, text pushed out of sight by space.
 
-use super::reveal::{How, Revealed};
+use super::revealed::{How, Revealed};
 use crate::prelude::*;
 use tsuba_document::text::{boundary, head};
 
@@ -32,7 +32,7 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
             deliberate: false,
         });
         from = end;
-        if out.len() > super::reveal::MOST {
+        if out.len() > super::revealed::MOST {
             break;
         }
     }
@@ -75,7 +75,7 @@ fn elements(text: &str, out: &mut Vec<Revealed>) {
         if !said.is_empty() {
             out.push(Revealed { range: at..end, text: said.to_owned(), how: How::Hidden, deliberate: !unshown });
         }
-        if out.len() > super::reveal::MOST {
+        if out.len() > super::revealed::MOST {
             break;
         }
     }
@@ -170,7 +170,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        crate::reveal::told(
+        crate::revealed::told(
             |text, out| {
                 find(text, out);
                 space(text, out);

@@ -1,6 +1,7 @@
 //! Scanning: a folded text in one pass, sentence by sentence, with the words of each.
 
-use super::language::{Language, Latin, Little};
+use super::hash::hash_at;
+use super::language::{Latin, Letters, Little};
 use crate::prelude::*;
 use core::ops::Range;
 
@@ -17,12 +18,6 @@ pub(super) struct Word {
     pub(super) hash: u32,
     /// The languages it is a little word of, as bits.
     pub(super) little: u16,
-}
-
-/// Stirs eight bytes into a hash; what is missing to eight is zero.
-#[inline]
-fn stir(hash: u64, bytes: u64) -> u64 {
-    (hash ^ bytes).wrapping_mul(0x9E37_79B9_7F4A_7C15).rotate_left(29)
 }
 
 /// Letters, digits and the underscore.
@@ -42,59 +37,6 @@ static PLAIN: [bool; 256] = {
 #[inline]
 fn is_plain(byte: u8) -> bool {
     PLAIN.get(usize::from(byte)).copied().unwrap_or(false)
-}
-
-/// The hash of a word.
-pub(super) fn hash(word: &[u8]) -> u32 {
-    hash_at(word, 0..word.len())
-}
-
-/// The hash of a word that stands in a text.
-#[inline]
-fn hash_at(text: &[u8], word: Range<usize>) -> u32 {
-    let (mut hash, mut at) = (word.len() as u64, word.start);
-    while at < word.end {
-        let left = word.end - at;
-        let eight = match text.get(at..at + 8).and_then(|eight| eight.try_into().ok()).map(u64::from_le_bytes) {
-            Some(eight) if left < 8 => eight & !(u64::MAX << (8 * left)),
-            Some(eight) => eight,
-            None => text.get(at..word.end).unwrap_or_default().iter().rev().fold(0, |n, b| n << 8 | u64::from(*b)),
-        };
-        hash = stir(hash, eight);
-        at += 8;
-    }
-    (hash ^ (hash >> 32)) as u32
-}
-
-/// How many bytes of a part are letters of each script that stands for a language.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Letters {
-    bytes: [u32; Language::ALL.len()],
-    any: bool,
-}
-
-impl Letters {
-    fn count(&mut self, c: char) {
-        if let Some(count) = Language::of_script(c).and_then(|language| self.bytes.get_mut(language as usize)) {
-            *count += c.len_utf8() as u32;
-            self.any = true;
-        }
-    }
-
-    /// The language whose letters a good part of `length` bytes are.
-    pub(super) fn language(&self, length: usize) -> Option<Language> {
-        if !self.any {
-            return None;
-        }
-        let of = |language: Language| self.bytes.get(language as usize).copied().unwrap_or(0);
-        // Kana make a text Japanese, however many ideographs it has.
-        let most = if of(Language::Japanese) > 6 {
-            Language::Japanese
-        } else {
-            Language::ALL.iter().map(|(l, _)| *l).max_by_key(|l| of(*l))?
-        };
-        (of(most) as usize * 5 >= length).then_some(most)
-    }
 }
 
 /// A sentence is cut after this many bytes: no sentence is longer, and the work on one is quadratic in its hits.
@@ -342,6 +284,7 @@ fn ends_with_dot(bytes: &[u8], from: usize, at: usize) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::hash::hash;
     use crate::words::words;
     use proptest::prelude::*;
 

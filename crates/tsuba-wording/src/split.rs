@@ -1,11 +1,11 @@
 //! Text split over several places: each piece says little, together they ask for something.
 
 use super::concept::Set;
+use super::deed::Setting;
 use super::fold::fold;
-use super::job::Job;
 use super::said::{Passage, Place, Said};
-use super::sentence::sentences;
-use super::weigh::{Setting, deeds, may_amount};
+use super::sentence::{sentences, whole};
+use super::weigh::{deeds, may_amount};
 use super::words::words;
 use super::{Class, MOST, Remark, Strength, shortened};
 use crate::prelude::*;
@@ -43,7 +43,7 @@ pub(super) fn read(server: &Said<'_>, said: &[Set], own: &BTreeSet<String>, out:
         }
         let texts: Vec<&str> = indexes.iter().filter_map(|i| server.passages.get(*i)).map(|p| p.text.trim()).collect();
         let joined = fold(&texts.join(" "));
-        let cut = sentences(&joined.text, words(), false, &Job::none(), own);
+        let cut = sentences(&joined.text, words(), false, &whole, own);
         let worst = deeds(&joined.text, &cut, Setting::default())
             .into_iter()
             .filter(|d| d.strength == Strength::Strong || d.score >= 100)

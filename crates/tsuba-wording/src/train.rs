@@ -3,10 +3,9 @@
 
 use super::concept::Set;
 use super::fold::fold;
-use super::job::Job;
 use super::language::Language;
 use super::learned::{Sign, of_concepts, of_words, root};
-use super::sentence::sentences;
+use super::sentence::{sentences, whole};
 use super::words::words;
 use crate::prelude::*;
 
@@ -117,7 +116,7 @@ fn likelihood(score: f64) -> f64 {
 /// The names of the features of an example.
 fn named(example: &Example<'_>, mut each: impl FnMut(String)) {
     let folded = fold(example.text).text;
-    let cut = sentences(&folded, words(), false, &Job::none(), &BTreeSet::new());
+    let cut = sentences(&folded, words(), false, &whole, &BTreeSet::new());
     let set = cut.list.iter().fold(Set::default(), |all, sentence| all.with(sentence.set));
     let scan = words().scan(&folded);
     let mut name = |feature: Sign<'_>| {

@@ -1,7 +1,8 @@
 //! Text with its letters moved along the alphabet, or written backwards.
 
+use super::fit::fit;
 use super::fold::Folded;
-use super::reveal::{How, Revealed, fit};
+use super::revealed::{How, Revealed};
 use crate::prelude::*;
 use core::ops::Range;
 
@@ -82,13 +83,12 @@ fn rotate(c: char, by: u8) -> char {
 mod tests {
     use super::*;
     use crate::fold::fold;
-    use crate::job::Job;
-    use crate::sentence::sentences;
+    use crate::sentence::{sentences, whole};
     use crate::words::words;
 
     fn found(text: &str) -> Vec<(How, String, String)> {
         let folded = fold(text);
-        let cut = sentences(&folded.text, words(), false, &Job::none(), &BTreeSet::new());
+        let cut = sentences(&folded.text, words(), false, &whole, &BTreeSet::new());
         let mut out = Vec::new();
         find(&folded, &cut.dark, &mut out);
         out.into_iter().map(|part| (part.how, part.text, text[part.range].to_owned())).collect()

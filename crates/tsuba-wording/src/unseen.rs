@@ -1,7 +1,7 @@
 //! Characters that are obeyed or not seen: tag characters, variation selectors, characters without width, bidi controls, control
 //! characters. What scripts and emoji need is left alone.
 
-use super::reveal::{How, Revealed};
+use super::revealed::{How, Revealed};
 use crate::prelude::*;
 use unicode_script::{Script, UnicodeScript as _};
 
@@ -75,7 +75,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
             }
             _ => {}
         }
-        if out.len() > super::reveal::MOST {
+        if out.len() > super::revealed::MOST {
             break;
         }
     }

@@ -3,35 +3,11 @@
 use super::act::{Act, Feature, Term};
 use super::acts::ACTS;
 use super::concept::{Concept, Set};
+use super::deed::{Deed, Passage, Setting, joined};
 use super::lift::{damped, lifted, score};
 use super::sentence::{Hit, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
-use core::ops::Range;
-
-/// An act found in a text.
-#[derive(Clone, Debug)]
-pub(super) struct Deed {
-    pub(super) class: Class,
-    pub(super) strength: Strength,
-    /// The score, in hundredths.
-    pub(super) score: i32,
-    /// The bytes of the sentences in the folded text.
-    pub(super) range: Range<usize>,
-    /// The words that decided, in the folded text, by place.
-    pub(super) words: Vec<Range<usize>>,
-}
-
-/// What is known of the place a text stands in.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Setting {
-    /// Is it a parameter's text?
-    pub(super) parameter: bool,
-    /// Is that parameter named for a secret?
-    pub(super) named_secret: bool,
-    /// Is it hidden from a person? Then nothing in it is a plain account.
-    pub(super) hidden: bool,
-}
 
 /// Two sentences together must weigh so much more than one.
 const TOGETHER: i32 = 20;
@@ -120,23 +96,6 @@ fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
     out
 }
 
-/// A passage of one or two sentences.
-pub(super) struct Passage<'s> {
-    pub(super) hits: &'s [Hit],
-    pub(super) set: Set,
-    pub(super) range: Range<usize>,
-    /// Is it the first sentence of the text?
-    first: bool,
-    /// Does it begin with the first sentence of the text?
-    opening: bool,
-    /// The number of its first word.
-    word: u32,
-    /// Where its second sentence begins (bytes); the end of the only one.
-    border: usize,
-    late: bool,
-    pub(super) setting: Setting,
-}
-
 fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
     // One word alone says nothing; one phrase may.
     if passage.hits.len() < 2 && passage.hits.first().is_none_or(|hit| hit.last == hit.word) {
@@ -191,18 +150,6 @@ fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
         range: passage.range.clone(),
         words: joined(words),
     })
-}
-
-/// Overlapping and touching ranges as one.
-pub(super) fn joined(ranges: impl Iterator<Item = Range<usize>>) -> Vec<Range<usize>> {
-    let mut out: Vec<Range<usize>> = Vec::new();
-    for range in ranges {
-        match out.last_mut() {
-            Some(last) if range.start <= last.end + 1 => last.end = last.end.max(range.end),
-            _ => out.push(range),
-        }
-    }
-    out
 }
 
 /// Negation reaches this many words.
@@ -361,13 +308,12 @@ const URGING: Set = Set::of(&[
 mod tests {
     use super::*;
     use crate::fold::fold;
-    use crate::job::Job;
-    use crate::sentence::sentences;
+    use crate::sentence::{sentences, whole};
     use crate::words::words;
 
     fn told(text: &str, setting: Setting) -> Vec<(Class, Strength)> {
         let folded = fold(text).text;
-        let cut = sentences(&folded, words(), false, &Job::none(), &BTreeSet::new());
+        let cut = sentences(&folded, words(), false, &whole, &BTreeSet::new());
         deeds(&folded, &cut, setting).into_iter().map(|deed| (deed.class, deed.strength)).collect()
     }
 

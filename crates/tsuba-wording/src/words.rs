@@ -2,8 +2,9 @@
 
 use super::concept::{Concept, Set};
 use super::fold::fold_phrase;
+use super::hash::hash;
 use super::language::{Language, Little};
-use super::scan::{Scan, Word, hash, is_wordly, number};
+use super::scan::{Scan, Word, is_wordly, number};
 use super::trie::{From, Trie};
 use crate::prelude::*;
 use aho_corasick::{AhoCorasick, AhoCorasickKind};

@@ -1,6 +1,5 @@
 //! What came of asking, told to a person.
 
-use crate::jobs::Skipped;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Evidence, Job};
@@ -16,6 +15,12 @@ pub(crate) struct Line {
     pub(crate) setup: String,
     /// What else there is to say.
     pub(crate) more: String,
+}
+
+/// Entries that are not asked, for one reason.
+pub(crate) struct Skipped {
+    pub(crate) why: &'static str,
+    pub(crate) entries: Vec<Line>,
 }
 
 /// What came of asking an entry: the group it is told in, and its line there.

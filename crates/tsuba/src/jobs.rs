@@ -1,6 +1,6 @@
 //! From entries to what is asked of them: whom to call or start, with what, and what of it must not be kept.
 
-use crate::asked::Line;
+use crate::asked::{Line, Skipped};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
@@ -22,12 +22,6 @@ pub(crate) struct Selection<'s> {
     pub(crate) with_secrets: bool,
     /// Into a cage?
     pub(crate) caged: bool,
-}
-
-/// Entries that are not asked, for one reason.
-pub(crate) struct Skipped {
-    pub(crate) why: &'static str,
-    pub(crate) entries: Vec<Line>,
 }
 
 /// The entries to ask, each server once, and those that are not asked.

@@ -2,6 +2,7 @@
 
 use super::connect::{connect, receivers};
 use super::finding::{Finding, finding, number_twins, secret_spans, sorted, waive};
+use super::options::Options;
 use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
 use super::spread::Spread;
 use super::unseen::unseen;
@@ -13,38 +14,6 @@ use crate::text::{Cleaner, Key, Masker, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
 use crate::understand::{Handed, Known, Study};
-use jiff::civil::Date;
-
-/// What an audit needs besides the setups.
-#[derive(Clone, Debug)]
-pub struct Options {
-    /// The date of the audit; deadlines and lifetimes are counted from it.
-    pub today: Date,
-    /// Only these families; empty means all.
-    pub families: Vec<String>,
-    /// The company's key for naming credentials by value.
-    pub key: Option<Key>,
-    /// What was decided, where a register is kept.
-    pub register: Option<Register>,
-    /// What the company has decided for all.
-    pub policy: Policy,
-    /// What is known beside the documents.
-    pub known: Known,
-}
-
-impl Options {
-    /// On a date, with nothing else.
-    pub fn on(today: Date) -> Self {
-        Self {
-            today,
-            families: Vec::new(),
-            key: None,
-            register: None,
-            policy: Policy::default(),
-            known: Known::default(),
-        }
-    }
-}
 
 /// A file that looks like a setup and could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -1,6 +1,6 @@
 //! What decides and was not seen: nothing is ready that nobody looked at.
 
-use super::audit::Options;
+use super::options::Options;
 use crate::evidence::{Captured, Listing};
 use crate::prelude::*;
 use crate::register::Standing;

@@ -2,7 +2,6 @@
 //! files. None of them sets a server up; what they let in is judged all the same.
 
 use super::gateway::Gateway;
-use super::recognisers::Recogniser;
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation};
@@ -38,18 +37,8 @@ pub struct Card {
     pub wild_scopes: Vec<Located>,
 }
 
-/// What stands beside servers.
-pub(super) const KIND: Recogniser = Recogniser {
-    marks: |_, _| true,
-    take: |document, taken| {
-        if let Some((kind, found)) = beside(document) {
-            (taken.way, taken.beside) = (Some(kind), found);
-        }
-    },
-    looks: |_| false,
-};
-
-fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
+/// What a document says of the way to servers, and what kind that makes it.
+pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
     if document.notation == Notation::Key {
         let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
         return Some((SetupKind::Identity, Beside { keys: vec![key], ..Beside::default() }));

@@ -2,10 +2,9 @@
 //! package's own manifest beside them.
 
 use super::deploy::Made;
-use super::recognisers::Recogniser;
 use super::setup::SetupKind;
 use crate::prelude::*;
-use crate::read::{Document, Key, Member, Node, Notation, Value};
+use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer, Span};
 
 /// What a manifest says of what it publishes.
@@ -36,20 +35,8 @@ pub struct Published {
     pub hashed: bool,
 }
 
-/// A manifest that publishes servers.
-pub(super) const KIND: Recogniser = Recogniser {
-    marks: |_, notation| notation == Notation::Json,
-    take: |document, taken| {
-        if let Some((kind, servers, manifest)) = if taken.found.is_none() { made(document) } else { None } {
-            (taken.made, taken.manifest) = (Some((kind, servers)), Some(manifest));
-        }
-    },
-    // A file that deploys looks alike.
-    looks: |_| false,
-};
-
 /// The servers that a manifest publishes, and what it says of them.
-fn made(document: &Document) -> Option<(SetupKind, Vec<Made>, Manifest)> {
+pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>, Manifest)> {
     let root = document.roots.first().filter(|root| root.is_map())?;
     if is_registry_entry(root) {
         let (made, manifest) = registry_entry(root);

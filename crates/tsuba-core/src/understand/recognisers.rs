@@ -1,15 +1,15 @@
-//! The kinds of documents, as a table: what marks each, what it yields, and how one is known that cannot be read. A new kind is a file and a line.
+//! The kinds of documents, as a table: what marks each, what it yields, and how one is known that cannot be read. A new kind is a file and an entry here.
 
 use super::deploy::Made;
+use super::gateway::Gate;
 use super::manifest::Manifest;
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
-use super::{beside, deploy, gateway, manifest, setup};
+use super::{Beside, beside, deploy, gateway, manifest, setup};
 use crate::evidence::oauth::{Papers, looks_like_papers, papers};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Notation};
-use crate::understand::Beside;
 
 /// What is recognised in a document. A document may be of several kinds.
 #[derive(Default)]
@@ -43,8 +43,7 @@ pub(super) struct Recogniser {
 }
 
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
-pub(super) const RECOGNISERS: &[Recogniser] =
-    &[setup::KIND, LISTING, PAPERS, manifest::KIND, deploy::KIND, beside::KIND, gateway::KIND];
+pub(super) const RECOGNISERS: &[Recogniser] = &[SETUP, LISTING, PAPERS, MANIFEST, DEPLOYED, BESIDE, GATEWAY];
 
 /// What a text shows as an example is no answer of anybody.
 fn answers(notation: Notation) -> bool {
@@ -63,6 +62,64 @@ const PAPERS: Recogniser = Recogniser {
     marks: |signs, notation| signs.papers && answers(notation),
     take: |document, taken| taken.papers = papers(document),
     looks: looks_like_papers,
+};
+
+/// A setup.
+const SETUP: Recogniser = Recogniser {
+    marks: |signs, _| signs.setup,
+    take: |document, taken| taken.found = setup::recognise(document),
+    looks: setup::looks_like_setup,
+};
+
+/// A manifest that publishes servers.
+const MANIFEST: Recogniser = Recogniser {
+    marks: |_, notation| notation == Notation::Json,
+    take: |document, taken| {
+        if let Some((kind, servers, manifest)) = if taken.found.is_none() { manifest::made(document) } else { None } {
+            (taken.made, taken.manifest) = (Some((kind, servers)), Some(manifest));
+        }
+    },
+    // A file that deploys looks alike.
+    looks: |_| false,
+};
+
+/// What runs servers in containers, or as a service of the system.
+const DEPLOYED: Recogniser = Recogniser {
+    marks: |_, _| true,
+    take: |document, taken| {
+        if taken.found.is_none() && taken.made.is_none() {
+            taken.made = deploy::made(document);
+        }
+    },
+    looks: deploy::looks_like_deployment,
+};
+
+/// What stands beside servers.
+const BESIDE: Recogniser = Recogniser {
+    marks: |_, _| true,
+    take: |document, taken| {
+        if let Some((kind, found)) = beside::beside(document) {
+            (taken.way, taken.beside) = (Some(kind), found);
+        }
+    },
+    looks: |_| false,
+};
+
+/// A gateway.
+const GATEWAY: Recogniser = Recogniser {
+    marks: |_, notation| matches!(notation, Notation::Json | Notation::Yaml | Notation::Toml),
+    take: |document, taken| {
+        let Some(Gate { gateway, acceptances, made, blocks }) = gateway::gateway(document, taken.found.as_ref()) else {
+            return;
+        };
+        // What a gateway is told about its provider is not what that provider says of itself.
+        taken.papers.servers.retain(|server| !blocks.contains(&server.start.pointer));
+        taken.papers.acceptances = acceptances;
+        taken.beside.gateway = Some(gateway);
+        taken.routed = Some(made);
+        taken.way = taken.way.or(Some(SetupKind::Gateway));
+    },
+    looks: gateway::looks_like_gateway,
 };
 
 /// Everything that a document is.

@@ -1,5 +1,6 @@
 //! `tsuba explain`: why a rule exists, and what the policy says of an entry.
 
+use super::explain_policy::{self, Asked};
 use crate::exit::Done;
 use crate::output;
 use anyhow::bail;
@@ -18,24 +19,31 @@ pub(crate) struct Args {
     policy: bool,
     /// Only of entries of this name, and then also where nothing is said (may be given several times)
     #[arg(long, value_name = "NAME", requires = "policy")]
-    pub(super) entry: Vec<String>,
+    entry: Vec<String>,
     /// Folders of evidence (may be given several times)
     #[arg(long, value_name = "FOLDER", requires = "policy")]
-    pub(super) evidence: Vec<PathBuf>,
+    evidence: Vec<PathBuf>,
     /// The register [default: tsuba-register.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE", requires = "policy")]
-    pub(super) register: Option<PathBuf>,
+    register: Option<PathBuf>,
     /// Configuration file [default: tsuba.toml in the current folder, where there is one]
     #[arg(long, value_name = "FILE", requires = "policy")]
-    pub(super) config: Option<PathBuf>,
+    config: Option<PathBuf>,
     /// As of this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE", requires = "policy")]
-    pub(super) as_of: Option<String>,
+    as_of: Option<String>,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if args.policy {
-        return super::explain_policy::run(args, &args.what);
+        return explain_policy::run(&Asked {
+            inputs: &args.what,
+            entry: &args.entry,
+            evidence: &args.evidence,
+            register: args.register.as_deref(),
+            config: args.config.as_deref(),
+            as_of: args.as_of.as_deref(),
+        });
     }
     let look = output::look();
     match args.what.as_slice() {

@@ -1,6 +1,5 @@
 //! `tsuba explain --policy`: what policy and register say of entries, and in which line.
 
-use super::explain::Args;
 use crate::dates::as_of;
 use crate::deciding::named;
 use crate::exit::Done;
@@ -17,10 +16,20 @@ use tsuba_core::policy::{Line, Policy};
 use tsuba_core::register::Standing;
 use tsuba_core::severity::Severity;
 
-pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
-    let wanted = Where::inputs(inputs.to_vec(), args.config.clone());
-    let pipeline = Pipeline::new(&wanted, as_of(args.as_of.as_deref())?).with_evidence(&args.evidence)?;
-    let Audited { audit, options, config, .. } = pipeline.with_register(args.register.as_deref())?.run()?;
+/// Of what is told, and by what.
+pub(super) struct Asked<'a> {
+    pub(super) inputs: &'a [PathBuf],
+    pub(super) entry: &'a [String],
+    pub(super) evidence: &'a [PathBuf],
+    pub(super) register: Option<&'a Path>,
+    pub(super) config: Option<&'a Path>,
+    pub(super) as_of: Option<&'a str>,
+}
+
+pub(super) fn run(args: &Asked<'_>) -> anyhow::Result<Done> {
+    let wanted = Where::inputs(args.inputs.to_vec(), args.config.map(Path::to_owned));
+    let pipeline = Pipeline::new(&wanted, as_of(args.as_of)?).with_evidence(args.evidence)?;
+    let Audited { audit, options, config, .. } = pipeline.with_register(args.register)?.run()?;
     let config = config.context("there is no policy: write one into tsuba.toml, or name it with --config")?;
     let all = || {
         let studies = audit.studies.iter().enumerate();
@@ -32,7 +41,7 @@ pub(super) fn run(args: &Args, inputs: &[PathBuf]) -> anyhow::Result<Done> {
     let wanted: Vec<Stands> = if args.entry.is_empty() {
         all().collect()
     } else {
-        named(&audit, &args.entry)?.into_iter().map(|(stands, ..)| stands).collect()
+        named(&audit, args.entry)?.into_iter().map(|(stands, ..)| stands).collect()
     };
     let policy = &options.policy;
     let told: Vec<(Stands, Vec<Told>)> = wanted.iter().map(|stands| (*stands, policy.told(&audit, *stands))).collect();

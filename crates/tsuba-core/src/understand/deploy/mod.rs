@@ -8,7 +8,6 @@ mod kubernetes;
 mod unit;
 
 use super::launch::{BUILT_HERE, unwrap};
-use super::recognisers::Recogniser;
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
@@ -55,19 +54,8 @@ impl Made {
     }
 }
 
-/// What runs servers in containers, or as a service of the system.
-pub(super) const KIND: Recogniser = Recogniser {
-    marks: |_, _| true,
-    take: |document, taken| {
-        if taken.found.is_none() && taken.made.is_none() {
-            taken.made = made(document);
-        }
-    },
-    looks: looks_like_deployment,
-};
-
 /// What of a document runs tool servers, and what kind of document that makes it.
-fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
+pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
     let found = match document.notation {
         Notation::Dockerfile => (SetupKind::Image, dockerfile::made(document)),
         Notation::Unit => (SetupKind::Unit, unit::made(document)),
@@ -88,7 +76,7 @@ fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
 }
 
 /// Could these bytes deploy or publish a tool server? For files that cannot be parsed.
-fn looks_like_deployment(bytes: &[u8]) -> bool {
+pub(super) fn looks_like_deployment(bytes: &[u8]) -> bool {
     let has = |word: &str| memchr::memmem::find(bytes, word.as_bytes()).is_some();
     let kinds = ["\nservices:", "apiVersion:", "\"registryType\"", "\"manifest_version\"", "\"identityRoles\""];
     (has("mcp") || has("MCP")) && (kinds.iter().any(|word| has(word)) || bytes.starts_with(b"services:"))

@@ -5,11 +5,10 @@ mod login;
 mod target;
 
 use super::deploy::{Made, speaks_of_servers};
-use super::recognisers::Recogniser;
-use super::setup::{Found, SetupKind};
+use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
-use crate::read::{Document, Member, Node, Notation};
+use crate::read::{Document, Member, Node};
 use crate::text::{Located, Pointer, Span, is_normally, normal};
 use login::Login;
 
@@ -50,30 +49,15 @@ const MAX_SEARCH: usize = 12;
 /// More servers than this behind one gateway are not looked at.
 const MAX_TARGETS: usize = 10_000;
 
-/// A gateway.
-pub(super) const KIND: Recogniser = Recogniser {
-    marks: |_, notation| matches!(notation, Notation::Json | Notation::Yaml | Notation::Toml),
-    take: |document, taken| {
-        let Some(Gate { gateway, acceptances, made, blocks }) = gateway(document, taken.found.as_ref()) else { return };
-        // What a gateway is told about its provider is not what that provider says of itself.
-        taken.papers.servers.retain(|server| !blocks.contains(&server.start.pointer));
-        taken.papers.acceptances = acceptances;
-        taken.beside.gateway = Some(gateway);
-        taken.routed = Some(made);
-        taken.way = taken.way.or(Some(SetupKind::Gateway));
-    },
-    looks: looks_like_gateway,
-};
-
 /// Could these bytes route to tool servers? For files that cannot be parsed.
-fn looks_like_gateway(bytes: &[u8]) -> bool {
+pub(super) fn looks_like_gateway(bytes: &[u8]) -> bool {
     let has = |words: &[&str]| words.iter().any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some());
     let routes = has(&["routes:", "listeners:", "binds:", "routers:", "\"routes\"", "\"listeners\"", "[[routes]]"]);
     routes && has(&["stdio:", "\"stdio\"", "mcp:", "/mcp", "mcpAuth", "transport = \"stdio\""])
 }
 
 /// The gateway that a document configures. `found` are the servers that it holds as a client does.
-fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<Gate> {
+pub(super) fn gateway(document: &Document, found: Option<&Found<'_>>) -> Option<Gate> {
     let servers = found.is_some_and(|found| !found.servers.is_empty());
     if !servers && !speaks(document.text.as_bytes()) {
         return None;

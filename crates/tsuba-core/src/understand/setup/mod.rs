@@ -4,7 +4,6 @@ mod kind;
 
 pub use kind::SetupKind;
 
-use super::recognisers::Recogniser;
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span, normal};
@@ -49,15 +48,8 @@ const MAX_SEARCH: usize = 8;
 /// More servers than this in one document are not looked at.
 const MAX_SERVERS: usize = 200_000;
 
-/// A setup.
-pub(super) const KIND: Recogniser = Recogniser {
-    marks: |signs, _| signs.setup,
-    take: |document, taken| taken.found = recognise(document),
-    looks: looks_like_setup,
-};
-
 /// Could these bytes be a setup? For files that cannot be parsed: only what names servers unmistakably counts.
-fn looks_like_setup(bytes: &[u8]) -> bool {
+pub(super) fn looks_like_setup(bytes: &[u8]) -> bool {
     ["mcpServers", "mcp_servers", "mcp-servers", "context_servers"].iter().any(|needle| {
         let wide: Vec<u8> = needle.bytes().flat_map(|b| [b, 0]).collect();
         memchr::memmem::find(bytes, needle.as_bytes()).is_some() || memchr::memmem::find(bytes, &wide).is_some()
