@@ -9,6 +9,9 @@ pub(super) const MOST_ROUNDS: usize = 3;
 /// Fewer digits in a row (eight bytes) are no secret in hexadecimal.
 const MIN_DIGITS: usize = 16;
 
+/// What escapes begin with.
+pub(super) const SIGNS: &[u8] = b"%\\&";
+
 /// Bytes, and where each is written in the text that they come from.
 pub(super) struct Decoded {
     pub(super) bytes: Vec<u8>,
@@ -17,13 +20,14 @@ pub(super) struct Decoded {
 }
 
 impl Decoded {
-    /// A text with its escapes written out; nothing where it has none.
-    pub(super) fn of(text: &[u8]) -> Option<Self> {
-        memchr::memchr3(b'%', b'\\', b'&', text)?;
+    /// A text with the escapes written out that begin with one of these signs; nothing where it has none.
+    pub(super) fn of(text: &[u8], signs: &[u8]) -> Option<Self> {
+        signs.iter().find(|sign| memchr::memchr(**sign, text).is_some())?;
         let mut out = Self { bytes: Vec::with_capacity(text.len()), places: Vec::with_capacity(text.len() + 1) };
         let (mut at, mut any) = (0, false);
         while let Some(rest) = text.get(at..).filter(|rest| !rest.is_empty()) {
-            let length = match escape(rest) {
+            let escape = rest.first().filter(|sign| signs.contains(sign)).and_then(|_| escape(rest));
+            let length = match escape {
                 Some((c, length)) => {
                     any = true;
                     match c {
@@ -108,6 +112,8 @@ fn escape(text: &[u8]) -> Option<(Written, usize)> {
                 b'n' => b'\n',
                 b'r' => b'\r',
                 b't' => b'\t',
+                b'b' => 0x08,
+                b'f' => 0x0C,
                 sign if sign.is_ascii_punctuation() => *sign,
                 _ => return None,
             };
@@ -168,14 +174,14 @@ mod tests {
             ("a &amp; b &#98; &#x62;", "a & b b b", "& b b", "&amp; b &#98;"),
             (r"C:\dir\new", "C:\\dir\new", "\n", r"\n"),
         ] {
-            let decoded = Decoded::of(text.as_bytes()).unwrap();
+            let decoded = Decoded::of(text.as_bytes(), SIGNS).unwrap();
             assert_eq!(String::from_utf8(decoded.bytes.clone()).unwrap(), want, "{text}");
             let at = want.find(part).unwrap();
             let written = decoded.place(&(at..at + part.len())).unwrap();
             assert_eq!(&text[written], place.trim_end_matches('x'), "{text}");
         }
         for text in ["plain", "100 % of it", "a & b", "&nothing;", r"\q", r"\u12", "%", "&#;", "&#99999999999;"] {
-            assert!(Decoded::of(text.as_bytes()).is_none(), "{text}");
+            assert!(Decoded::of(text.as_bytes(), SIGNS).is_none(), "{text}");
         }
     }
 

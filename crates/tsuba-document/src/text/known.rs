@@ -5,7 +5,7 @@
 //! of it goes as far as text and secret are the same. Tables of bits rule out nearly every place before that. So a text costs its length times
 //! the logarithm of what is known, and a secret a few bytes for each of its own, however long it is.
 
-use super::decoded::{Decoded, MOST_ROUNDS};
+use super::decoded::{Decoded, MOST_ROUNDS, SIGNS};
 use super::forms::forms;
 use super::located::joined;
 use crate::prelude::*;
@@ -156,13 +156,19 @@ impl Known {
         for digits in Decoded::hexadecimal(all) {
             out.extend(within(&digits).into_iter().filter(|range| range.len() >= 2 * PIECE));
         }
-        let mut layers: Vec<Decoded> = Vec::new();
-        while let Some(layer) = Decoded::of(layers.last().map_or(all, |last| &last.bytes)) {
-            let places = |range: Range<usize>| layers.iter().rev().try_fold(range, |range, below| below.place(&range));
-            out.extend(within(&layer).into_iter().filter_map(places));
-            layers.push(layer);
-            if layers.len() == MOST_ROUNDS {
-                break;
+        // Each kind of escape alone, too: a secret may hold what looks like one of another kind.
+        let kinds = SIGNS.chunks(1).filter(|sign| sign.iter().any(|sign| memchr::memchr(*sign, all).is_some()));
+        let several = kinds.clone().count() > 1;
+        for signs in kinds.chain(several.then_some(SIGNS)) {
+            let mut layers: Vec<Decoded> = Vec::new();
+            while let Some(layer) = Decoded::of(layers.last().map_or(all, |last| &last.bytes), signs) {
+                let below =
+                    |range: Range<usize>| layers.iter().rev().try_fold(range, |range, layer| layer.place(&range));
+                out.extend(within(&layer).into_iter().filter_map(below));
+                layers.push(layer);
+                if layers.len() == MOST_ROUNDS {
+                    break;
+                }
             }
         }
         if out.len() > plain {
@@ -345,6 +351,16 @@ mod tests {
             "a&#x2f;b&#x26;c&#x22;d1",
             "\\x61\\x2f\\x62\\x26\\x63\\x22\\x64\\x31",
             "%61%2f%62%26%63%22%64%31",
+        ] {
+            assert_eq!(found(&[secret], &format!("x {form} y")), [form], "{form}");
+        }
+        // What looks like an escape and is the secret's own stays as it is where others are written out.
+        let secret = "q\"%41x&amp;z9\\b";
+        for form in [
+            "q\\\"%41x&amp;z9\\\\b",
+            "q\\\\\\\"%41x&amp;z9\\\\\\\\b",
+            "q&quot;%41x&amp;amp;z9\\b",
+            "q%22%2541x%26amp;z9%5Cb",
         ] {
             assert_eq!(found(&[secret], &format!("x {form} y")), [form], "{form}");
         }
