@@ -358,10 +358,26 @@ fn growth(work: fn(&str, &str, &Lexicon), (_, path, shape): &Shape, lexicon: &Le
         }
         n *= 2;
     }
-    let (one, two) = (shape(n), shape(2 * n));
-    let mut best = (f64::MAX, n, Duration::ZERO);
+    let here = doubled(work, path, &shape(n), &shape(2 * n), lexicon);
+    if here.0 <= MAX_GROWTH {
+        return here;
+    }
+    // A square grows at every doubling. At a single one it may be a step: a line that is given up or followed.
+    let next = doubled(work, path, &shape(2 * n), &shape(4 * n), lexicon);
+    if next.0 < here.0 { next } else { here }
+}
+
+/// How much longer the second text takes than the first, half as large one, with the first's size and time.
+fn doubled(
+    work: fn(&str, &str, &Lexicon),
+    path: &str,
+    one: &str,
+    two: &str,
+    lexicon: &Lexicon,
+) -> (f64, usize, Duration) {
+    let mut best = (f64::MAX, one.len(), Duration::ZERO);
     for _ in 0..8 {
-        let (first, second) = (took(work, path, &one, lexicon), took(work, path, &two, lexicon));
+        let (first, second) = (took(work, path, one, lexicon), took(work, path, two, lexicon));
         let ratio = second.as_secs_f64() / first.as_secs_f64();
         // A text may be more than twice as long when its number is doubled.
         let ratio = ratio * 2.0 * one.len() as f64 / two.len() as f64;

@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, Text, Tool, Unasked, Unread};
 use crate::rows::{entry_row, finding_row, setup_row};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Audit, Spread, Stands, Verdict};
+use tsuba_core::judge::{Audit, Spread, Stands, Unseen, Verdict};
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 use tsuba_core::understand::{SetupKind, Study};
@@ -81,7 +81,11 @@ impl Unasked {
         // Only what a client has can be asked.
         let asked = |setup: &&Setup| matches!(*setup.kind, SetupKind::Client | SetupKind::Candidate);
         let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
-        let unasked = |entry: &&EntryRow| entry.listing.is_none() && !entry.disabled && paths.contains(&entry.setup);
+        // A listing may lie beside it that nobody handed over as evidence.
+        let unknown = |entry: &EntryRow| {
+            entry.listing.is_none() || entry.reasons.iter().any(|reason| reason.as_str() == Unseen::NotAsked.name())
+        };
+        let unasked = |entry: &&EntryRow| unknown(entry) && !entry.disabled && paths.contains(&entry.setup);
         let (local, remote): (Vec<_>, Vec<_>) =
             entries.iter().filter(unasked).partition(|entry| entry.launch.is_some());
         Self { local: local.len(), remote: remote.iter().filter(|entry| entry.remote.is_some()).count() }

@@ -39,9 +39,11 @@ pub(super) fn connect(studies: &mut [Study]) {
                 continue;
             }
             let candidates = e.called().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
-            // Two teams may call different servers the same: the nearest listing counts.
-            let path = |listed: &Listed| studies.get(listed.study).map_or("", |s| s.document.path.as_str());
-            let near = |listed: &&Listed| shared(&s.document.path, path(listed));
+            // What was handed over as evidence comes first. Two teams may call different servers the same: then the nearest counts.
+            let near = |listed: &&Listed| {
+                let own = studies.get(listed.study).map(|s| &s.document);
+                own.map(|own| (own.facts.evidence, shared(&s.document.path, &own.path)))
+            };
             if let Some(listed) = candidates.iter().rev().max_by_key(near) {
                 found.push((study, entry, *listed));
             }

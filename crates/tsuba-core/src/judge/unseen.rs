@@ -57,18 +57,29 @@ pub(super) fn unseen(
     }
     let plan = entry.plan.as_ref();
     let lost = plan.is_some_and(|plan| plan.not_understood.is_some()).then_some(Unseen::NotUnderstood);
-    let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
-    lost.into_iter().chain(of_listing(listing, (study, entry), options)).collect()
+    lost.into_iter().chain(of_listing(studies, (study, entry), options)).collect()
 }
 
-fn of_listing(listing: Option<&Listing>, of: (&Study, &Entry), options: &Options) -> Option<Unseen> {
-    let Some(listing) = listing else { return Some(Unseen::NotAsked) };
+fn of_listing(studies: &[Study], of: (&Study, &Entry), options: &Options) -> Option<Unseen> {
+    // Whoever writes a repository can write a listing into it: only what was handed over as evidence vouches for a server.
+    let Some(listing) = handed_over(studies, of) else { return Some(Unseen::NotAsked) };
+    // A listing that somebody wrote down by hand says neither when nor of what: whoever hands it over answers for it.
     let captured = listing.captured.as_ref()?;
     if !captured.answered {
         return Some(if captured.wants_login { Unseen::NotAsked } else { Unseen::NoAnswer });
     }
-    let stale = is_old(captured, options) || is_of_another_launch(captured, of);
+    let stale = is_old(captured, options) || is_of_another_launch(captured, of.1);
     stale.then_some(Unseen::StaleEvidence)
+}
+
+/// What is known of an entry's server by evidence.
+fn handed_over<'s>(studies: &'s [Study], (study, entry): (&'s Study, &Entry)) -> Option<&'s Listing> {
+    let source = match entry.listing {
+        Some(_) => study,
+        None => studies.get(entry.listed?.study)?,
+    };
+    let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
+    listing.filter(|_| source.document.facts.evidence)
 }
 
 /// Was it taken longer ago than evidence holds? Without a date nobody can say.
@@ -78,10 +89,10 @@ fn is_old(captured: &Captured, options: &Options) -> bool {
     days.is_none_or(|days| days > options.policy.evidence_days())
 }
 
-/// Was another launch asked than the one that is set up now? That can be said only of the very entry that was asked.
-fn is_of_another_launch(captured: &Captured, (study, entry): (&Study, &Entry)) -> bool {
-    let same = study.document.path == captured.setup && entry.name.text == captured.entry && entry.listing.is_none();
-    same && captured.print.as_ref().is_some_and(|print| *print != launch_print(entry))
+/// Was another launch asked than the one that is set up now? What a server says of itself, its name, tells nothing of what is started
+/// elsewhere under that name. An entry that is a listing itself has no launch.
+fn is_of_another_launch(captured: &Captured, entry: &Entry) -> bool {
+    entry.listing.is_none() && captured.print.as_ref() != Some(&launch_print(entry))
 }
 
 #[cfg(test)]
@@ -98,6 +109,12 @@ mod tests {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
         *study
+    }
+
+    fn handed_over(path: &str, text: &str) -> Study {
+        let mut study = studied(path, text);
+        study.document.facts.evidence = true;
+        study
     }
 
     fn evidence(taken: &str, print: &str, sessions: &str) -> String {
@@ -124,7 +141,7 @@ mod tests {
             (broken, None, &["not-understood", "not-asked"]),
         ] {
             let mut studies = vec![studied("s.json", setup)];
-            studies.extend(captured.as_ref().map(|text| studied("t.json", text)));
+            studies.extend(captured.as_ref().map(|text| handed_over("t.json", text)));
             let options = Options::on(jiff::civil::date(2026, 11, 25));
             // The findings are another matter.
             let outcome = audit(studies, Vec::new(), &[], &options, &InTurn);
@@ -132,6 +149,30 @@ mod tests {
             let names: Vec<&str> = judgement.unseen.iter().map(|unseen| unseen.name()).collect();
             assert_eq!(names, want, "{captured:?}");
             assert_eq!(judgement.verdict == Verdict::Ready, want.is_empty(), "{captured:?}");
+        }
+    }
+
+    #[test]
+    fn only_what_was_handed_over_vouches_and_only_for_what_it_was_taken_of() {
+        let listing = r#"{ "server": "tides", "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }"#;
+        let own = launch_print(&studied("s.json", SETUP).entries[0]);
+        let session = r#"{ "era": "handshake", "tools/list": [{ "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }], "ended": "complete" }"#;
+        let captured = evidence("2026-11-01", &own, session);
+        // Another program under the same name, in another setup.
+        let namesake = SETUP.replace("@saltmarsh/tides", "@saltmarsh/tides-of-others");
+        for (path, setup, other, want) in [
+            ("s.json", SETUP, studied("t.json", listing), &["not-asked"][..]),
+            ("s.json", SETUP, handed_over("t.json", listing), &[]),
+            ("s.json", SETUP, studied("t.json", &captured), &["not-asked"]),
+            ("s.json", SETUP, handed_over("t.json", &captured), &[]),
+            ("elsewhere/s.json", SETUP, handed_over("t.json", &captured), &[]),
+            ("elsewhere/s.json", &namesake, handed_over("t.json", &captured), &["stale-evidence"]),
+        ] {
+            let told = format!("{path} {setup} {}", other.document.facts.evidence);
+            let options = Options::on(jiff::civil::date(2026, 11, 25));
+            let outcome = audit(vec![studied(path, setup), other], Vec::new(), &[], &options, &InTurn);
+            let names: Vec<&str> = outcome.judgements[0][0].unseen.iter().map(|unseen| unseen.name()).collect();
+            assert_eq!(names, want, "{told}");
         }
     }
 }

@@ -8,7 +8,9 @@ const SETUP: &str = r#"{ "mcpServers": {
   "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] },
   "berth-board": { "url": "https://berths.saltmarsh-line.example/mcp" }
 } }"#;
-const LISTED: &str = r#"{ "schema": "tsuba-evidence/1", "taken": "2026-11-20", "setup": "mcp.json", "entry": "tide-table", "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [
+/// Taken of the entry above: the fingerprint is that of its launch.
+const LISTED: &str = r#"{ "schema": "tsuba-evidence/1", "taken": "2026-11-20", "setup": "mcp.json", "entry": "tide-table",
+  "fingerprint": "35c1ac2502be625a26c3c9b6a2cbb6a4743acfbbc22cec73072668d7cfbad0ae", "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [
   { "name": "get_tide", "description": "Returns the tide.", "inputSchema": { "type": "object" } }] }] }] }"#;
 /// Who decides, why, and when.
 const DECIDER: [&str; 6] = ["--by", "ines", "--reason", "looked at", "--as-of", "2026-11-24"];

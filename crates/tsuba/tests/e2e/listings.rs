@@ -36,7 +36,8 @@ fn entry<'r>(report: &'r Value, name: &str, setup: &str) -> &'r Value {
 
 #[test]
 fn what_a_server_says_counts_for_the_entry_that_starts_it() {
-    let run = company().run(&["audit", "quay", "--format", "json"]);
+    let dir = company();
+    let run = dir.run(&["audit", "quay", "--format", "json"]);
     assert_eq!(run.status(), 1);
     let report = run.json();
     let mail = entry(&report, "crew-mail", "mcp.json");
@@ -44,7 +45,13 @@ fn what_a_server_says_counts_for_the_entry_that_starts_it() {
     assert!(mail["reasons"].as_array().unwrap().iter().any(|r| r == "wording/hidden-text"), "{mail}");
     assert_eq!(mail["listing"]["tools"], 1);
     assert!(mail["reach"]["powers"].as_array().unwrap().iter().any(|p| p == "mail"));
-    assert_eq!(entry(&report, "tide-table", "mcp.json")["verdict"], "ready");
+    // What lies beside a setup may be written by whoever wrote the setup: it is judged, and vouches for nobody.
+    let tides = entry(&report, "tide-table", "mcp.json");
+    assert_eq!((&tides["listing"]["tools"], &tides["verdict"]), (&1.into(), &"unchecked".into()));
+    assert_eq!(tides["reasons"][0], "not-asked");
+    assert_eq!(report["summary"]["unasked"]["local"], 1);
+    let handed_over = dir.run(&["audit", "quay", "--evidence", "quay/tide.json", "--format", "json"]).json();
+    assert_eq!(entry(&handed_over, "tide-table", "mcp.json")["verdict"], "ready");
     // The listing itself is a row, and says whose it is; it is not counted again.
     let listing = entry(&report, "crew-mail", "crew-mail.tools.json");
     assert_eq!(listing["listing"]["of"][0], mail["id"]);
@@ -174,7 +181,7 @@ fn many_of_a_kind_end_and_a_long_name_is_cut() {
     let name = "do_not_tell_".repeat(50_000);
     for listing in [serde_json::json!({ "tools": same }), Value::Object(servers)] {
         let run = Dir::new(&[]).run_with(&["audit", "-"], listing.to_string().as_bytes());
-        assert!(run.out().contains("ready"), "{}", run.err());
+        assert!(run.out().starts_with("0 refuse   0 fix-first"), "{}{}", run.out(), run.err());
     }
     let open = described(&format!("Tides. {}", "<script> ".repeat(100_000)));
     assert!(Dir::new(&[]).run_with(&["audit", "-"], open.as_bytes()).out().contains("wording/oversized"));
