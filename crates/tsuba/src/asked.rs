@@ -1,8 +1,9 @@
 //! What came of asking, told to a person.
 
+use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use tsuba_capture::{Evidence, Job};
+use tsuba_capture::{Evidence, Job, Touched};
 use tsuba_core::text::Cleaner;
 use unicode_width::UnicodeWidthStr as _;
 
@@ -15,12 +16,35 @@ pub(crate) struct Line {
     pub(crate) setup: String,
     /// What else there is to say.
     pub(crate) more: String,
+    /// What was seen of it in a cage, if it ran in one.
+    pub(crate) caged: Option<String>,
 }
 
 /// Entries that are not asked, for one reason.
 pub(crate) struct Skipped {
-    pub(crate) why: &'static str,
+    pub(crate) why: Reason,
     pub(crate) entries: Vec<Line>,
+}
+
+/// Why an entry is not asked.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct Reason {
+    why: &'static str,
+    /// The option that would have it asked.
+    option: Option<&'static str>,
+}
+
+impl Reason {
+    /// One that an option takes away.
+    pub(crate) fn until(option: &'static str, why: &'static str) -> Self {
+        Self { why, option: Some(option) }
+    }
+}
+
+impl From<&'static str> for Reason {
+    fn from(why: &'static str) -> Self {
+        Self { why, option: None }
+    }
 }
 
 /// What came of asking an entry: the group it is told in, and its line there.
@@ -29,7 +53,12 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, Line) {
     let mut eras: Vec<&str> = listed.clone().map(|session| session.era.name()).collect();
     eras.dedup();
     let refused = evidence.http.iter().any(|a| a.ask == "no-token" && matches!(a.status, Some(401 | 403)));
-    let told = |more: String| Line { entry: job.entry.clone(), setup: job.setup.clone(), more };
+    let told = |more: String| Line {
+        entry: job.entry.clone(),
+        setup: job.setup.clone(),
+        more,
+        caged: evidence.cage.as_ref().map(seen),
+    };
     let Some(first) = listed.clone().next() else {
         let why = evidence.troubles.first().or(evidence.sessions.first().map(|session| &session.ended));
         let why = why.cloned().unwrap_or_else(|| "nothing was answered".to_owned());
@@ -90,13 +119,66 @@ pub(crate) fn summary(
         }
         lines(out, group.iter().map(|(_, line)| line), cleaner)?;
     }
-    for Skipped { why, entries } in skipped {
-        writeln!(out, "\nnot asked: {why}")?;
+    caged(out, told, cleaner)?;
+    for Skipped { why: Reason { why, option }, entries } in skipped {
+        let option = option.map(|option| format!(" (needs {option})")).unwrap_or_default();
+        writeln!(out, "\nnot asked: {why}{option}")?;
         lines(out, entries, cleaner)?;
     }
-    let inputs: Vec<String> = inputs.iter().map(|input| format!(" {}", input.display())).collect();
-    writeln!(out, "\nnext: tsuba audit --evidence {}{}", folder.display(), inputs.concat())?;
-    Ok(())
+    let inputs: String = inputs.iter().map(|input| format!(" {}", input.display())).collect();
+    if !told.is_empty() {
+        return writeln!(out, "\nnext: tsuba audit --evidence {}{inputs}", folder.display());
+    }
+    // Nothing was asked: there is nothing to judge yet.
+    let options: BTreeSet<&str> = skipped.iter().filter_map(|skipped| skipped.why.option).collect();
+    // What is fetched is started as well.
+    let needed = if options.contains(FETCH) { Some("--launch --fetch") } else { options.first().copied() };
+    match needed {
+        Some(options) => writeln!(out, "\nnext: tsuba capture {options}{inputs}"),
+        None => writeln!(out, "\nnothing could be asked: there is no new evidence"),
+    }
+}
+
+/// What fetches a package before its server is started.
+pub(crate) const FETCH: &str = "--fetch";
+
+/// What a server did in its cage that a reviewer should know; empty where it is nothing.
+fn seen(cage: &Touched) -> String {
+    let listed = |what: &str, items: &[String]| match items {
+        [] => None,
+        [first, second, third, rest @ ..] if !rest.is_empty() => {
+            Some(format!("{what} {first}, {second}, {third} and {} more", rest.len()))
+        }
+        items => Some(format!("{what} {}", items.join(", "))),
+    };
+    let contacts = [cage.names.as_slice(), cage.contacts.as_slice()].concat();
+    // The server is a program too.
+    let others = cage.programs.get(1..).unwrap_or_default();
+    let all = [
+        listed("opened decoys", &cage.decoys),
+        listed("tried to reach", &contacts),
+        listed("passed a limit:", &cage.limits),
+        listed("ran", others),
+        listed("wrote", &cage.written),
+        listed("took in code by", &cage.loader),
+    ];
+    all.into_iter().flatten().collect::<Vec<_>>().join("; ")
+}
+
+/// What was seen of the servers that ran in a cage, whether or not they answered.
+fn caged(out: &mut dyn Write, told: &[(Group, Line)], cleaner: &Cleaner) -> io::Result<()> {
+    let ran: Vec<(&Line, &str)> = told.iter().filter_map(|(_, line)| Some((line, line.caged.as_deref()?))).collect();
+    if ran.is_empty() {
+        return Ok(());
+    }
+    let noted: Vec<Line> = ran
+        .iter()
+        .filter(|(_, seen)| !seen.is_empty())
+        .map(|(line, seen)| Line { more: (*seen).to_owned(), ..(*line).clone() })
+        .collect();
+    let (ran, quiet) = (ran.len(), ran.len() - noted.len());
+    writeln!(out, "\nseen in the cage: {ran} ran, {quiet} touched nothing but their own files")?;
+    lines(out, &noted, cleaner)
 }
 
 /// Names are brought under each other up to this width.

@@ -151,6 +151,9 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     for text in wanted.candidate.iter().filter(|text| *text != "-") {
         match study_pasted(text, &collected.lexicon) {
             Outcome::Setup(study) => push(&collected.studies, *study),
+            Outcome::Other | Outcome::Unread(..) if text.contains("://") => bail!(
+                "--candidate: the link carries no configuration that can be read (it may be cut off); paste it whole, or the configuration itself"
+            ),
             Outcome::Other | Outcome::Unread(..) => bail!(
                 "--candidate: neither a command line, an install link, an address nor a package; write a package as npm:NAME@VERSION, pypi:NAME==VERSION or image:NAME:TAG"
             ),

@@ -1,6 +1,6 @@
 //! From entries to what is asked of them: whom to call or start, with what, and what of it must not be kept.
 
-use crate::asked::{Line, Skipped};
+use crate::asked::{FETCH, Line, Reason, Skipped};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
@@ -27,7 +27,7 @@ pub(crate) struct Selection<'s> {
 /// The entries to ask, each server once, and those that are not asked.
 pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) -> (Vec<Job>, Vec<Skipped>) {
     let mut jobs = Vec::new();
-    let mut skipped: BTreeMap<&'static str, Vec<Line>> = BTreeMap::new();
+    let mut skipped: BTreeMap<Reason, Vec<Line>> = BTreeMap::new();
     let mut seen = BTreeSet::new();
     for study in &audit.studies {
         for entry in study.entries.iter().filter(|entry| entry.listing.is_none()) {
@@ -35,7 +35,8 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
             if !selection.entries.is_empty() && !selection.entries.iter().any(|wanted| wanted == name) {
                 continue;
             }
-            let told = Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new() };
+            let told =
+                Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new(), caged: None };
             match target(study, entry, selection) {
                 Ok(target) => {
                     let fingerprint = launch_print(entry);
@@ -52,27 +53,27 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
     (jobs, skipped.into_iter().map(|(why, entries)| Skipped { why, entries }).collect())
 }
 
-fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, &'static str> {
+fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
     if !study.kind.is_clients() {
-        return Err("deployed, published or only shown: no client starts or calls it from there");
+        return Err("deployed, published or only shown: no client starts or calls it from there".into());
     }
     if entry.disabled {
-        return Err("switched off");
+        return Err("switched off".into());
     }
     let holds_secret =
         |span: Span| entry.handed.iter().any(|handed| handed.is_plaintext() && handed.value.span.within(span));
     if entry.plan.is_some() {
         if !selection.launch {
-            return Err("local; --launch starts it");
+            return Err(Reason::until("--launch", "local server"));
         }
         return local(study, entry, selection);
     }
-    let Some(remote) = &entry.remote else { return Err("neither a program nor an address") };
+    let Some(remote) = &entry.remote else { return Err("neither a program nor an address".into()) };
     if has_variable(&remote.url.text) {
-        return Err("its address holds a variable");
+        return Err("its address holds a variable".into());
     }
     if holds_secret(remote.url.span) && !selection.with_secrets {
-        return Err("its address holds a credential; --with-secrets sends it");
+        return Err(Reason::until("--with-secrets", "its address holds a credential"));
     }
     let url = Url::parse(&remote.url.text).ok().filter(|url| matches!(url.scheme(), "http" | "https"));
     let url = url.ok_or("its address cannot be called over HTTP")?;
@@ -106,20 +107,20 @@ fn named_ports(study: &Study) -> Vec<u16> {
 }
 
 /// The words of the entry's command, as the client would start it.
-fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, &'static str> {
+fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
     let (program, args) = entry.command.split_first().ok_or("its command is empty")?;
     if entry.command.iter().any(|word| has_variable(&word.text)) {
-        return Err("its command holds a variable");
+        return Err("its command holds a variable".into());
     }
     let fetched = if selection.fetch { package(entry)? } else { None };
     if selection.caged && fetched.is_none() {
         for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
             match &step.kind {
                 StepKind::Package(_) => {
-                    return Err("a package runner starts it, and no cage reaches a registry; --fetch fetches it first");
+                    return Err(Reason::until(FETCH, "a package runner starts it, and no cage reaches a registry"));
                 }
-                StepKind::Container(_) => return Err("a container engine starts it, and no cage holds one"),
-                StepKind::RemoteScript(_) => return Err("it runs what it fetches, and no cage reaches that"),
+                StepKind::Container(_) => return Err("a container engine starts it, and no cage holds one".into()),
+                StepKind::RemoteScript(_) => return Err("it runs what it fetches, and no cage reaches that".into()),
                 StepKind::Wrapper | StepKind::Script(_) | StepKind::Inline(_) | StepKind::Program => {}
             }
         }

@@ -71,7 +71,7 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
 
 /// Reads and understands what a person pastes; [`Outcome::Other`] where it is no candidate.
 pub fn study_pasted(text: &str, lexicon: &Lexicon) -> Outcome {
-    read_pasted(text).map_or(Outcome::Other, |document| understood(document, lexicon))
+    read_pasted(text, &launch::is_command).map_or(Outcome::Other, |document| understood(document, lexicon))
 }
 
 fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {

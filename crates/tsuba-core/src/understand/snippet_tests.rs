@@ -191,8 +191,10 @@ fn pasted(text: &str) -> String {
     let mut told: Vec<String> =
         audit.findings.iter().map(|f| format!("{} {}-{}", f.rule.id, f.start.column, f.end.column)).collect();
     told.sort();
-    let entry = &audit.studies[0].entries[0];
-    format!("{} {}: {}", entry.name.text, entry.transport.name(), told.join("; "))
+    let entries = &audit.studies[0].entries;
+    let names: Vec<String> = entries.iter().map(|e| format!("{} {}", e.name.text, e.transport.name())).collect();
+    let lost = entries.iter().any(|e| e.plan.as_ref().is_some_and(|plan| plan.not_understood.is_some()));
+    format!("{}:{} {}", names.join(", "), if lost { " not understood" } else { "" }, told.join("; "))
 }
 
 #[test]
@@ -228,6 +230,31 @@ fn candidates_are_judged_before_they_are_installed() {
         ("", "other"),
         ("   ", "other"),
         ("{", "other"),
+        ("tide-table", "tide-table (npm) stdio, tide-table (pypi) stdio: supply/unpinned 1-11; supply/unpinned 1-11"),
+        (
+            "saltmarsh/tides",
+            "tides (image) stdio, tides (npm) stdio: supply/foreign-source 1-16; supply/moving-tag 1-16; supply/unpinned 1-16",
+        ),
+        ("registry.example/saltmarsh/tides", "tides (image) stdio: supply/moving-tag 1-33"),
+        ("./tide-table", "tide-table stdio: "),
+        ("hello world", "hello stdio: "),
+        ("uvx saltmarsh-tides==1.2", "saltmarsh-tides stdio: "),
+        ("uvx tide-table", "tide-table stdio: supply/unpinned 5-15"),
+        ("npx", "npx stdio: not understood "),
+        ("npx -y", "npx stdio: not understood "),
+        ("uvx", "uvx stdio: not understood "),
+        ("sudo", "sudo stdio: not understood power/elevated 1-5"),
+        (
+            "git+https://code.example/saltmarsh/tides",
+            "code.example (npm) stdio, code.example (pypi) stdio: supply/foreign-source 1-41; supply/foreign-source 1-41; supply/unpinned 1-41; supply/unpinned 1-41",
+        ),
+        ("docker run", "docker stdio: not understood "),
+        ("docker run tides", "tides stdio: supply/moving-tag 12-17"),
+        ("npm:", "other"),
+        ("image:", "other"),
+        ("agent://install?name=x&config=eyJjb21t", "other"),
+        ("agent://install?name=tide&config=%%%", "other"),
+        ("https://code.example/saltmarsh/tides", "code.example http: "),
     ] {
         assert_eq!(pasted(text), want, "{text}");
     }

@@ -183,17 +183,18 @@ fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unread
         Notation::Csv => csv::parse(text).map(|root| vec![root]),
         Notation::Key => Ok(vec![key::parse(text)]),
         Notation::Prose => prose::parse(path, text),
-        Notation::Pasted => Ok(pasted::parse(text).into_iter().collect()),
+        // No file is read so: see [`read_pasted`].
+        Notation::Pasted => Ok(Vec::new()),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(text)]),
         Notation::Unit => Ok(vec![unit::parse(text)]),
     }
 }
 
 /// Reads what a person pastes: a command line, an install link, an address, a package with its version. `None` where it is none of these, and is
-/// perhaps a document.
-pub fn read_pasted(text: &str) -> Option<Document> {
+/// perhaps a document. Which programs start others, `is_starter` knows: their names alone are no packages'.
+pub fn read_pasted(text: &str, is_starter: &dyn Fn(&str) -> bool) -> Option<Document> {
     let text: String = text.chars().take(MAX_PASTED).collect();
-    let root = pasted::parse(&text)?;
+    let root = pasted::parse(&text, is_starter)?;
     let lines = Lines::new(&text);
     let facts = Facts::default();
     Some(Document { path: "candidate".to_owned(), facts, notation: Notation::Pasted, text, lines, roots: vec![root] })

@@ -6,6 +6,9 @@ use crate::prelude::*;
 use crate::text::{Pointer, Span};
 use core::ops::Range;
 
+/// Does a program of this name start others?
+pub(super) type IsStarter<'p> = &'p dyn Fn(&str) -> bool;
+
 /// A word of a line, and where it stands with its quotes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Word {
@@ -13,8 +16,8 @@ struct Word {
     range: Range<usize>,
 }
 
-/// The text as a client's setup; `None` where it is none of these.
-pub(super) fn parse(text: &str) -> Option<Node> {
+/// The text as a client's setup; `None` where it is none of these. Who knows programs says which names start others.
+pub(super) fn parse(text: &str, is_starter: IsStarter<'_>) -> Option<Node> {
     let lead = text.len() - text.trim_start().len();
     let line = text.trim().trim_start_matches("$ ");
     let from = lead + text.trim().len() - line.len();
@@ -29,15 +32,76 @@ pub(super) fn parse(text: &str) -> Option<Node> {
     if single && let Some(root) = link::carried(line, 0) {
         return Some(root.placed(&Pointer::root()).at_one_place(whole));
     }
-    if single && line.contains("://") {
-        return Some(client(&host(line), vec![("url", text_at(line, whole))], whole));
+    if single && let Some(addressed) = addressed(line, whole) {
+        return addressed;
     }
     if single && let Some(words) = package(line) {
-        let words: Vec<Word> = words.into_iter().map(|text| Word { text, range: whole.range() }).collect();
-        return Some(started(name(&words), &words, Vec::new(), whole));
+        let words = at_one_place(&words, whole);
+        return Some(started(name(&words, is_starter), &words, Vec::new(), whole));
+    }
+    if single
+        && !is_starter(line)
+        && let Some(looked_at) = bare(line, whole)
+    {
+        return Some(looked_at);
     }
     let words = words(line, from);
-    added(&words, whole).or_else(|| Some(command(line, &words, whole)))
+    added(&words, whole).or_else(|| Some(command(line, &words, whole, is_starter)))
+}
+
+/// Something with a scheme. A source repository is started by a runner, and nobody says by which; a scheme of a client whose link carries nothing
+/// that can be read, or a registry's without a name, is nothing that could be judged.
+fn addressed(line: &str, whole: Span) -> Option<Option<Node>> {
+    let (scheme, rest) = line.split_once(':')?;
+    let scheme = scheme.to_ascii_lowercase();
+    if scheme.starts_with("git+") || matches!(scheme.as_str(), "git" | "ssh") || line.ends_with(".git") {
+        let each = [("npm", vec!["npx", "-y", line]), ("pypi", vec!["uvx", "--from", line])];
+        return Some(Some(several(&host(line), &each, whole)));
+    }
+    match scheme.as_str() {
+        "http" | "https" | "ws" | "wss" | "sse" => {
+            Some(Some(client(&host(line), vec![("url", text_at(line, whole))], whole)))
+        }
+        "npm" | "pypi" | "image" if rest.is_empty() => Some(None),
+        _ if rest.starts_with("//") => Some(None),
+        _ => None,
+    }
+}
+
+/// A name alone: of a package of every registry whose names have that form.
+fn bare(text: &str, whole: Span) -> Option<Node> {
+    let named = |part: &str| {
+        part.starts_with(|c: char| c.is_ascii_alphanumeric())
+            && part.chars().all(|c| c.is_ascii_alphanumeric() || "._-".contains(c))
+    };
+    let own = text.rsplit('/').next().unwrap_or(text);
+    if !text.split('/').all(named) || text.len() > LONGEST_NAME {
+        return None;
+    }
+    let each: Vec<(&str, Vec<&str>)> = match text.matches('/').count() {
+        0 => vec![("npm", vec!["npx", "-y", text]), ("pypi", vec!["uvx", text])],
+        // A repository of a well-known host is written so too (npm's `owner/repository`).
+        1 => vec![("image", vec!["docker", "run", "-i", "--rm", text]), ("npm", vec!["npx", "-y", text])],
+        _ => vec![("image", vec!["docker", "run", "-i", "--rm", text])],
+    };
+    Some(several(own, &each, whole))
+}
+
+/// A longer text (bytes) is no package's name: npm allows 214.
+const LONGEST_NAME: usize = 256;
+
+/// What may be meant by one text, each as an entry of its own.
+fn several(name: &str, each: &[(&str, Vec<&str>)], whole: Span) -> Node {
+    let entry = |(source, words): &(&str, Vec<&str>)| {
+        let words: Vec<String> = words.iter().map(|&word| word.to_owned()).collect();
+        let server = server(&at_one_place(&words, whole), Vec::new(), whole);
+        (format!("{name} ({source})"), server)
+    };
+    collection(each.iter().map(entry), whole)
+}
+
+fn at_one_place(words: &[String], whole: Span) -> Vec<Word> {
+    words.iter().map(|text| Word { text: text.clone(), range: whole.range() }).collect()
 }
 
 /// A line that adds a server to a client: `… mcp add tide -- npx -y @saltmarsh/tide-table`. For lines of shell blocks in texts.
@@ -58,7 +122,7 @@ fn added(words: &[Word], whole: Span) -> Option<Node> {
                 (rest.iter().find(|w| !w.text.starts_with('-'))?, rest.iter().find(|w| w.text.starts_with('{'))?);
             let span = Span::new(settings.range.start, settings.range.end);
             let node = json::parse(&settings.text).ok()?.placed(&Pointer::root().key("mcpServers").key(&name.text));
-            return Some(collection(&name.text, node.at_one_place(span), whole));
+            return Some(collection([(name.text.clone(), node.at_one_place(span))], whole));
         }
         _ => return None,
     }
@@ -99,7 +163,7 @@ fn added(words: &[Word], whole: Span) -> Option<Node> {
 }
 
 /// A command line: its words, or the whole for a shell where it has more than words.
-fn command(line: &str, words: &[Word], whole: Span) -> Node {
+fn command(line: &str, words: &[Word], whole: Span, is_starter: IsStarter<'_>) -> Node {
     let shell = line.contains(['|', ';', '&', '<', '>', '`', '\n']) || line.contains("$(");
     if shell {
         let word = |text: &str| Word { text: text.to_owned(), range: whole.range() };
@@ -113,12 +177,14 @@ fn command(line: &str, words: &[Word], whole: Span) -> Node {
             Word { text: "env".to_owned(), range: words.first().map(|w| w.range.clone()).unwrap_or_default() },
         );
     }
-    started(name(&words), &words, Vec::new(), whole)
+    started(name(&words, is_starter), &words, Vec::new(), whole)
 }
 
 fn is_assignment(word: &str) -> bool {
-    word.split_once('=').is_some_and(|(name, _)| {
+    // `name==1.0` is a package with its version.
+    word.split_once('=').is_some_and(|(name, value)| {
         !name.is_empty()
+            && !value.starts_with('=')
             && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
             && !name.starts_with(|c: char| c.is_ascii_digit())
     })
@@ -155,7 +221,7 @@ fn package(text: &str) -> Option<Vec<String>> {
 }
 
 /// What a server is called that nobody has named: by what it starts.
-fn name(words: &[Word]) -> String {
+fn name(words: &[Word], is_starter: IsStarter<'_>) -> String {
     let own: Vec<&str> = words
         .iter()
         .map(|word| word.text.as_str())
@@ -167,7 +233,10 @@ fn name(words: &[Word]) -> String {
     let image = |word: &&str| word.contains('/') && !word.starts_with(['/', '.', '~', '$']);
     let file = |word: &&str| word.contains('/');
     let of = |is: &dyn Fn(&&str) -> bool| own.iter().copied().find(|word| is(word));
-    let text = of(&package).or_else(|| of(&image)).or_else(|| of(&file)).or_else(|| own.first().copied());
+    // `docker run tides`, `npm exec tides`: not by the one that starts it.
+    let started = |word: &&str| !is_starter(word) && !["run", "exec", "x", "dlx", "tool"].contains(word);
+    let text = of(&package).or_else(|| of(&image)).or_else(|| of(&file)).or_else(|| of(&started));
+    let text = text.or_else(|| own.first().copied());
     let text = text.unwrap_or("candidate");
     let bare = text.trim_start_matches('@').split(['@', '=', ':']).next().unwrap_or(text);
     let bare = bare.trim_end_matches('/').rsplit('/').next().unwrap_or(bare);
@@ -195,24 +264,32 @@ fn text_at(text: &str, span: Span) -> Node {
 }
 
 fn started(name: String, words: &[Word], env: Vec<Member>, whole: Span) -> Node {
+    collection([(name, server(words, env, whole))], whole)
+}
+
+fn server(words: &[Word], env: Vec<Member>, whole: Span) -> Node {
     let mut nodes = words.iter().map(|word| text_at(&word.text, Span::new(word.range.start, word.range.end)));
     let mut members: Vec<(&str, Node)> = nodes.next().map(|program| ("command", program)).into_iter().collect();
     members.push(("args", Node::new(whole, Value::List(nodes.collect()))));
     if !env.is_empty() {
         members.push(("env", Node::new(whole, Value::Map(env))));
     }
-    client(&name, members, whole)
+    map(members, whole)
 }
 
 fn client(name: &str, members: Vec<(&str, Node)>, whole: Span) -> Node {
-    let member = |(text, value): (&str, Node)| Member { key: Key { text: text.to_owned(), span: whole }, value };
-    collection(name, Node::new(whole, Value::Map(members.into_iter().map(member).collect())), whole)
+    collection([(name.to_owned(), map(members, whole))], whole)
 }
 
-fn collection(name: &str, server: Node, whole: Span) -> Node {
-    let key = |text: &str| Key { text: text.to_owned(), span: whole };
-    let servers = Node::new(whole, Value::Map(vec![Member { key: key(name), value: server }]));
-    Node::new(whole, Value::Map(vec![Member { key: key("mcpServers"), value: servers }]))
+fn map(members: Vec<(&str, Node)>, whole: Span) -> Node {
+    let member = |(text, value): (&str, Node)| Member { key: Key { text: text.to_owned(), span: whole }, value };
+    Node::new(whole, Value::Map(members.into_iter().map(member).collect()))
+}
+
+fn collection(servers: impl IntoIterator<Item = (String, Node)>, whole: Span) -> Node {
+    let member = |(text, value): (String, Node)| Member { key: Key { text, span: whole }, value };
+    let servers = Node::new(whole, Value::Map(servers.into_iter().map(member).collect()));
+    map(vec![("mcpServers", servers)], whole)
 }
 
 /// The words of a line, with quotes and escapes as a shell has them (POSIX.1-2024, Shell Command Language, 2.2).

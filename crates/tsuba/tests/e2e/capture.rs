@@ -206,9 +206,12 @@ fn what_is_not_asked_is_told_and_nothing_is_started_without_leave() {
     let dir = Dir::new(&[("setup.json", text)]);
     let run = dir.run(&["capture", "setup.json"]);
     assert_eq!(run.status(), 0, "{}", run.err());
-    for why in
-        ["local; --launch starts it", "its address holds a variable", "its address holds a credential", "switched off"]
-    {
+    for why in [
+        "local server (needs --launch)",
+        "its address holds a variable",
+        "its address holds a credential",
+        "switched off",
+    ] {
         assert!(run.out().contains(&format!("not asked: {why}")), "{why}: {}", run.out());
     }
     assert!(!run.out().contains("4fK29s"), "{}", run.out());
@@ -349,7 +352,8 @@ fn a_cage_bounds_what_is_used_up() {
         ("forks", &["tide-table", "--attack", "forks"]),
     ];
     let dir = Dir::new(&[("setup.json", &setup(&entries))]);
-    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    // One at a time, and with time to spare: what is measured here is what they use up, not how fast this machine is.
+    let run = dir.run(&["capture", "setup.json", "--launch", "--at-once", "1", "--patience", "120"]);
     // One that is ended has not answered.
     assert!(run.status() < 2, "{}", run.err());
     let number = |text: &str| text.split(' ').nth(1).and_then(|word| word.parse::<u32>().ok()).unwrap();
@@ -381,6 +385,14 @@ fn what_no_cage_can_start_is_not_waited_for() {
     for why in ["a package runner starts it", "a container engine starts it"] {
         assert!(run.out().contains(&format!("not asked: {why}")), "{}", run.out());
     }
+    // Nothing was asked, and what would change that is said.
+    assert!(run.out().ends_with("\nnext: tsuba capture --launch --fetch setup.json\n"), "{}", run.out());
+    let held =
+        r#"{ "mcpServers": { "held": { "command": "docker", "args": ["run", "-i", "saltmarsh/quay-files:1.4.2"] } } }"#;
+    dir.write("setup.json", held.as_bytes());
+    let out = dir.run(&["capture", "setup.json", "--launch"]).out();
+    assert!(out.ends_with("\nnothing could be asked: there is no new evidence\n"), "{out}");
+    assert!(dir.run(&["capture", "setup.json"]).out().ends_with("\nnext: tsuba capture --launch setup.json\n"));
 }
 
 #[test]
@@ -391,7 +403,10 @@ fn what_a_caged_server_touches_is_kept() {
     let entries: [(&str, &[&str]); 1] =
         [("nosy", &["tide-table", "--attack", "read=/home/crew/.ssh/id_ed25519", "--attack", "write=/tmp/note"])];
     let dir = Dir::new(&[("setup.json", &setup(&entries))]);
-    assert_eq!(dir.run(&["capture", "setup.json", "--launch"]).status(), 0);
+    let run = dir.run(&["capture", "setup.json", "--launch"]);
+    assert_eq!(run.status(), 0);
+    let seen = "seen in the cage: 1 ran, 0 touched nothing but their own files\n    nosy  setup.json  opened decoys ~/.ssh/id_ed25519; wrote /tmp/note\n";
+    assert!(run.out().contains(seen), "{}", run.out());
     let cage = &evidence(&dir, "nosy")["cage"];
     assert_eq!((&cage["decoys"], &cage["written"]), (&json!(["~/.ssh/id_ed25519"]), &json!(["/tmp/note"])));
     assert!(cage["programs"][0].as_str().unwrap().contains("stand-in tide-table"), "{cage}");

@@ -21,6 +21,7 @@ pub use container::{Container, Mount, Published};
 pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
 pub use told::{ToldLaunch, ToldStep};
+pub(super) use unwrap::is_command;
 pub use unwrap::unwrap;
 
 use crate::prelude::*;

@@ -41,7 +41,20 @@ pub fn unwrap(source: &str, command: &[Located]) -> Plan {
         }
         words => unwrapper.run(words),
     }
-    unwrapper.plan
+    let mut plan = unwrapper.plan;
+    if plan.not_understood.is_none() && starts_nothing(&plan) {
+        plan.not_understood = Some("it starts another program, and none is named");
+    }
+    plan
+}
+
+/// Does a chain end at a program that starts others, or that only passes on?
+fn starts_nothing(plan: &Plan) -> bool {
+    plan.steps.last().is_some_and(|step| match step.kind {
+        StepKind::Wrapper => true,
+        StepKind::Program => !step.bridge && is_command(&step.program.text),
+        _ => false,
+    })
 }
 
 pub(super) fn is_operator(word: &str) -> bool {
@@ -283,6 +296,6 @@ pub(super) fn assignment(source: &str, word: &Located) -> Option<(String, Locate
 }
 
 /// Does this word begin a command?
-fn is_command(word: &str) -> bool {
+pub(in crate::understand) fn is_command(word: &str) -> bool {
     wrappers::is_starter(&program_name(word))
 }
