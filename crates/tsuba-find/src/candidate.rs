@@ -193,6 +193,8 @@ impl Prefilter {
     pub(crate) fn passes(&self, bytes: &[u8], name: Name) -> bool {
         match bytes {
             [0xFF, 0xFE, ..] | [0xFE, 0xFF, ..] => true,
+            // Some programs write it without its mark.
+            [1..=255, 0, 1..=255, 0, ..] | [0, 1..=255, 0, 1..=255, ..] if name == Name::Notation => true,
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
@@ -289,6 +291,8 @@ mod tests {
         let filter = Prefilter::new().unwrap();
         assert!(filter.passes(br#"{"McpServers": {}}"#, Name::Notation));
         assert!(filter.passes(b"\xFF\xFEx\0", Name::Notation));
+        assert!(filter.passes(b"{\0}\0", Name::Notation) && filter.passes(b"\0{\0}", Name::Notation));
+        assert!(!filter.passes(b"x\0y\0", Name::Open));
         assert!(!filter.passes(br#"{"name": "tide"}"#, Name::Notation));
         for (text, want) in [
             ("x-mcp-y", true),

@@ -21,9 +21,13 @@ impl Renderer for Markdown {
             .map(|v| format!("{} {}", summary.verdicts.get(&Named(*v)).unwrap_or(&0), v.name()))
             .collect();
         let filters: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
+        let unread = match summary.unread {
+            0 => String::new(),
+            some => format!("; {} unread", count(some, "file", "files")),
+        };
         let title = match filters.as_slice() {
-            [] => verdicts.join(", "),
-            _ => escape(&format!("by the rules of {} alone, so without verdicts", filters.join(" and "))),
+            [] => format!("{}{unread}", verdicts.join(", ")),
+            _ => escape(&format!("by the rules of {} alone, so without verdicts{unread}", filters.join(" and "))),
         };
         writeln!(out, "## Tool servers: {title}\n")?;
         writeln!(

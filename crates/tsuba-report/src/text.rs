@@ -80,6 +80,10 @@ impl Text {
     fn glance(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let summary = &report.summary;
+        let unread = match summary.unread {
+            0 => String::new(),
+            some => format!("; {} unread", count(some, "file", "files")),
+        };
         if summary.entries == 0 {
             // What could not be read may well be a setup.
             let read = if summary.unread > 0 {
@@ -87,12 +91,12 @@ impl Text {
             } else {
                 "No tool server is set up in"
             };
-            writeln!(out, "{read} {}.", inputs(report))?;
+            writeln!(out, "{read} {}{unread}.", inputs(report))?;
         } else if !report.filters.is_empty() {
             let families: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
             writeln!(
                 out,
-                "by the rules of {} alone, so without verdicts   {} in {}",
+                "by the rules of {} alone, so without verdicts   {} in {}{unread}",
                 families.join(" and "),
                 count(summary.entries, "entry", "entries"),
                 files(report)
@@ -110,7 +114,7 @@ impl Text {
                 .collect();
             writeln!(
                 out,
-                "{}   of {} in {}",
+                "{}   of {} in {}{unread}",
                 verdicts.join("   "),
                 count(summary.entries, "entry", "entries"),
                 files(report)
@@ -127,18 +131,9 @@ impl Text {
             })
             .collect();
         let found = if found.is_empty() { "no findings".to_owned() } else { format!("findings: {}", found.join(", ")) };
-        let unread = if summary.unread > 0 {
-            format!("; {} unread", count(summary.unread, "file", "files"))
-        } else {
-            String::new()
-        };
         let known = if summary.known > 0 { format!("; {} known before", summary.known) } else { String::new() };
         let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-        writeln!(
-            out,
-            "{found}{waived}{known}{unread}   {}",
-            look.paint(Tint::Quiet, &format!("(as of {})", report.as_of))
-        )?;
+        writeln!(out, "{found}{waived}{known}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
         if !report.judged_with.is_empty() {
             let files: Vec<&str> = report.judged_with.iter().map(|file| file.as_str()).collect();
             let changed = report.findings.iter().filter(|finding| finding.without_policy.is_some()).count();

@@ -6,7 +6,7 @@ use crate::text::Span;
 use jsonc_parser::ast::{self, ObjectPropName};
 use jsonc_parser::common::Range;
 use jsonc_parser::errors::ParseErrorKind;
-use jsonc_parser::{CollectOptions, ParseOptions, parse_to_ast};
+use jsonc_parser::{CollectOptions, ParseOptions, ParseStringErrorKind, parse_to_ast};
 
 /// Parses one JSON text. An empty text is `null`.
 pub(super) fn parse(text: &str) -> Result<Node, Unreadable> {
@@ -24,11 +24,18 @@ pub(super) fn parse(text: &str) -> Result<Node, Unreadable> {
                 ParseErrorKind::UnterminatedArray
                 | ParseErrorKind::UnterminatedObject
                 | ParseErrorKind::UnterminatedCommentBlock => Reason::Truncated(Notation::Json),
+                ParseErrorKind::String(ParseStringErrorKind::UnterminatedStringLiteral) if in_last_line(text, at) => {
+                    Reason::Truncated(Notation::Json)
+                }
                 _ => Reason::Malformed(Notation::Json),
             };
             Err(Unreadable { why, at: Some(at) })
         }
     }
+}
+
+fn in_last_line(text: &str, at: usize) -> bool {
+    text.get(at..).is_some_and(|rest| !rest.trim_end().contains('\n'))
 }
 
 fn span(range: Range) -> Span {

@@ -128,8 +128,10 @@ pub enum Reason {
     TooDeep,
     /// More values than [`MAX_NODES`].
     TooMany,
-    /// Not UTF-8, and no byte order mark of UTF-16.
+    /// Neither UTF-8 nor UTF-16.
     NotText,
+    /// Holds the marks of a merge that nobody has finished.
+    Conflict,
     /// Not well-formed in its notation.
     Malformed(Notation),
     /// Ends in the middle of a value.
@@ -142,7 +144,8 @@ impl core::fmt::Display for Reason {
             Self::TooLarge => write!(f, "larger than {} MiB, not read", MAX_BYTES / (1024 * 1024)),
             Self::TooDeep => write!(f, "nested deeper than {MAX_DEPTH} levels"),
             Self::TooMany => write!(f, "more than {MAX_NODES} values"),
-            Self::NotText => f.write_str("not valid UTF-8 (nor UTF-16 with a byte order mark)"),
+            Self::NotText => f.write_str("neither UTF-8 nor UTF-16"),
+            Self::Conflict => f.write_str("has merge conflict markers"),
             Self::Malformed(notation) => write!(f, "not well-formed {notation}"),
             Self::Truncated(notation) => write!(f, "ends in the middle of a value ({notation})"),
         }
@@ -169,8 +172,21 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
             let lines = Lines::new(&text);
             Ok(Document { path: input.path, facts: input.facts, notation, text, lines, roots })
         }
-        Err(unreadable) => fail(unreadable.why, unreadable.at, input),
+        Err(unreadable) => match conflict(&text) {
+            Some(at) => fail(Reason::Conflict, Some(at), input),
+            None => fail(unreadable.why, unreadable.at, input),
+        },
     }
+}
+
+/// Where the marks of an unfinished merge begin, as version control writes them.
+fn conflict(text: &str) -> Option<usize> {
+    let mark = |mark: &str, from: usize| {
+        let rest = text.get(from..)?;
+        if rest.starts_with(mark) { Some(from) } else { rest.find(&format!("\n{mark}")).map(|at| from + at + 1) }
+    };
+    let start = mark("<<<<<<< ", 0)?;
+    mark(">>>>>>> ", mark("=======", start)?).map(|_| start)
 }
 
 /// Parses a text in a notation.

@@ -118,6 +118,9 @@ fn what_cannot_be_read_says_why_and_where() {
     assert!(document("a.toml", deep_toml.as_bytes()).is_err());
     for (path, source, at, want) in [
         ("a.json", "{\n \"mcpServers\": {", 2, Reason::Truncated(Notation::Json)),
+        ("a.json", "{\n \"mcpServers\": { \"a", 2, Reason::Truncated(Notation::Json)),
+        ("a.json", "{\n<<<<<<< HEAD\n\"a\": 1\n=======\n\"a\": 2\n>>>>>>> b\n}", 2, Reason::Conflict),
+        ("a.json", "{\n \"a\": \"<<<<<<< b\" \"=======\" }", 2, Reason::Malformed(Notation::Json)),
         ("a.json", "{\n \"a\" \"b\"}", 2, Reason::Malformed(Notation::Json)),
         ("a.toml", "[s]\na = \n", 2, Reason::Truncated(Notation::Toml)),
         ("a.toml", "[s]\na b\nc = 1\n", 2, Reason::Malformed(Notation::Toml)),

@@ -58,9 +58,40 @@ fn nothing_is_ready_that_was_not_looked_at() {
     assert_eq!((run.status(), dir.run(&["audit", "good", "--strict"]).status()), (0, 1));
     // A file that looks like a setup and cannot be read is none that sets nothing up.
     let torn = dir.run(&["audit", "torn"]);
-    assert!(torn.out().starts_with("No tool server is set up in what could be read of torn."), "{}", torn.out());
-    assert!(torn.out().lines().nth(1).unwrap().contains("1 file unread"), "{}", torn.out());
+    let first = "No tool server is set up in what could be read of torn; 1 file unread.\n";
+    assert!(torn.out().starts_with(first), "{}", torn.out());
     assert_eq!((torn.status(), dir.run(&["audit", "torn", "--strict"]).status()), (0, 1));
+}
+
+#[test]
+fn whatever_hides_a_setup_is_read_or_counted_in_the_first_line() {
+    let utf16 = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+    for (bytes, entries, why) in [
+        (utf16(PINNED), 1, None),
+        (
+            format!("<<<<<<< HEAD\n{PINNED}\n=======\n{UNPINNED}\n>>>>>>> tides\n").into_bytes(),
+            0,
+            Some("merge conflict"),
+        ),
+        (b"{ \"mcpServers\": { \"tide-table\": { \"command\": \"np".to_vec(), 0, Some("ends in the middle")),
+        (
+            b"{ \"mcpServers\": { \"tide-table\": { \"command\": \"caf\xe9\" } } }".to_vec(),
+            0,
+            Some("neither UTF-8 nor UTF-16"),
+        ),
+    ] {
+        let dir = Dir::new(&[]);
+        dir.write("a/mcp.json", &bytes);
+        let run = dir.run(&["audit", "a"]);
+        let report = dir.run(&["audit", "a", "--format", "json"]).json();
+        assert_eq!(report["summary"]["entries"], entries);
+        if let Some(why) = why {
+            assert!(run.out().lines().next().unwrap().contains("; 1 file unread"), "{}", run.out());
+            assert!(report["unread"][0]["why"].as_str().unwrap().contains(why), "{report}");
+            let markdown = dir.run(&["audit", "a", "--format", "markdown"]).out();
+            assert!(markdown.lines().next().unwrap().contains("1 file unread"), "{markdown}");
+        }
+    }
 }
 
 #[test]
@@ -178,7 +209,7 @@ fn what_cannot_be_read_is_told_and_the_rest_goes_on() {
         .map(|u| format!("{}:{} {}", u["path"].as_str().unwrap(), u["line"], u["why"].as_str().unwrap()))
         .collect();
     let want = [
-        "bad.json:1 not valid UTF-8",
+        "bad.json:1 neither UTF-8 nor UTF-16",
         "cut.json:2 ends in the middle",
         "deep.json:1 nested deeper",
         "large.json:null larger than 32 MiB",
