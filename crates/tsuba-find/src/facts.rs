@@ -1,6 +1,7 @@
 //! What the file system and version control say about a file.
 
-use crate::regular::{read_regular, read_regular_text};
+use crate::regular::read_regular;
+use crate::repository::{Repository, is_root, version_control};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -12,6 +13,7 @@ pub struct Facts {
     repositories: HashMap<Arc<Path>, Option<gix_index::State>>,
     folders: HashMap<PathBuf, Folder>,
     owners: HashMap<u32, Option<String>>,
+    known: HashMap<Arc<Path>, Repository>,
 }
 
 /// What is known of a folder.
@@ -25,8 +27,6 @@ struct Folder {
 
 /// Indexes larger than this (bytes) are not read.
 const MAX_INDEX: u64 = 256 * 1024 * 1024;
-/// The file that names a linked work tree's folder has a line.
-const MAX_GIT_FILE: u64 = 64 << 10;
 
 impl Facts {
     /// The facts about one file; which team answers for it is not known here.
@@ -45,13 +45,40 @@ impl Facts {
         facts
     }
 
+    /// The account that looks.
+    pub fn account() -> Option<String> {
+        #[cfg(unix)]
+        return uzers::get_current_username().map(|name| name.to_string_lossy().into_owned());
+        #[cfg(not(unix))]
+        std::env::var("USERNAME").ok()
+    }
+
+    /// The name of this machine.
+    pub fn host() -> Option<String> {
+        #[cfg(unix)]
+        return Some(rustix::system::uname().nodename().to_string_lossy().into_owned());
+        #[cfg(not(unix))]
+        std::env::var("COMPUTERNAME").ok()
+    }
+
+    /// The repository that a file lies in.
+    pub fn repository(&mut self, path: &Path) -> Option<&Repository> {
+        self.of_folder(std::path::absolute(path).ok()?.parent()?)
+    }
+
+    /// The repository that a folder lies in, or is the root of.
+    pub fn of_folder(&mut self, folder: &Path) -> Option<&Repository> {
+        let root = self.folder(folder).repository?;
+        Some(self.known.entry(root.clone()).or_insert_with(|| Repository::at(&root)))
+    }
+
     /// What is known of a folder: from its own entry and, once, from the folder above.
     fn folder(&mut self, path: &Path) -> Folder {
         if let Some(known) = self.folders.get(path) {
             return known.clone();
         }
         let above = path.parent().map_or(Folder { repository: None, reachable: true }, |parent| self.folder(parent));
-        let repository = if path.join(".git").exists() { Some(path.into()) } else { above.repository };
+        let repository = if is_root(path) { Some(path.into()) } else { above.repository };
         let folder = Folder { repository, reachable: above.reachable && is_open(path) };
         self.folders.insert(path.to_owned(), folder.clone());
         folder
@@ -87,15 +114,7 @@ fn is_open(folder: &Path) -> bool {
 
 /// The index of a repository: the paths that it tracks.
 fn index(root: &Path) -> Option<gix_index::State> {
-    let git = root.join(".git");
-    // In a linked work tree `.git` is a file that names the folder.
-    let folder = if git.is_file() {
-        let text = read_regular_text(&git, MAX_GIT_FILE).ok()?;
-        root.join(text.strip_prefix("gitdir:")?.trim())
-    } else {
-        git
-    };
-    let file = folder.join("index");
+    let file = version_control(root)?.join("index");
     if !file.is_file() || file.metadata().ok()?.len() > MAX_INDEX {
         return (!file.exists()).then(|| gix_index::State::new(gix_index::hash::Kind::Sha1));
     }

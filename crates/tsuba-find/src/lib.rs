@@ -8,8 +8,10 @@ mod candidate;
 mod facts;
 mod home;
 mod regular;
+mod repository;
 mod walk;
 
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
+pub use repository::{Repository, root};
 pub use walk::{Problem, Walk, read_file, walk};

@@ -47,6 +47,7 @@ impl Report {
             tool: Tool { name: Text::constant("tsuba"), version: Text::constant(version) },
             as_of: as_of.to_string(),
             inputs: inputs.iter().map(|input| clean(input)).collect(),
+            source: None,
             judged_with: Vec::new(),
             filters: Vec::new(),
             setups,
@@ -83,7 +84,7 @@ impl Unasked {
         let paths: BTreeSet<&Text> = setups.iter().filter(asked).map(|setup| &setup.path).collect();
         // A listing may lie beside it that nobody handed over as evidence.
         let unknown = |entry: &EntryRow| {
-            entry.listing.is_none() || entry.reasons.iter().any(|reason| reason.as_str() == Unseen::NotAsked.name())
+            entry.listing.is_none() || entry.because.iter().any(|reason| reason.as_str() == Unseen::NotAsked.name())
         };
         let unasked = |entry: &&EntryRow| unknown(entry) && !entry.disabled && paths.contains(&entry.setup);
         let (local, remote): (Vec<_>, Vec<_>) =

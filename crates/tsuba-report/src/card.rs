@@ -36,7 +36,7 @@ impl Card<'_> {
     pub fn draw(&self, look: Look, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
         let entry = self.entry;
         let undecided = tsuba_core::rules::undecided();
-        let ready = entry.reasons.iter().all(|rule| undecided.contains(&rule.as_str()));
+        let ready = entry.because.iter().all(|rule| undecided.contains(&rule.as_str()));
         let verdict = entry.verdict.map(|verdict| match verdict {
             Verdict::FixFirst if ready => "only a decision is missing".to_owned(),
             verdict => look.paint(Tint::Verdict(verdict), verdict.name()),

@@ -48,8 +48,8 @@ pub struct EntryRow {
     pub verdict: Option<Verdict>,
     /// The rules that decide the verdict, worst first; of what is `unchecked`, what was not seen: `not-asked`, `no-answer`, `not-understood`,
     /// `stale-evidence`.
-    #[serde(skip_serializing_if = "Vec::is_empty", default)]
-    pub reasons: Vec<Text>,
+    #[serde(skip_serializing_if = "Vec::is_empty", default, alias = "reasons")]
+    pub because: Vec<Text>,
     /// What was decided on it; left out without a register, and for what only stands for a listing.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub decision: Option<DecisionRow>,

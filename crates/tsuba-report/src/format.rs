@@ -17,7 +17,7 @@ pub trait Renderer {
 pub enum Format {
     /// For people.
     Text,
-    /// `tsuba-report/1`.
+    /// `tsuba-report/2`.
     Json,
     /// SARIF 2.1.0, for scanning dashboards.
     Sarif,

@@ -5,7 +5,7 @@ use crate::{Renderer, Report};
 use std::fmt;
 use std::io::{self, BufWriter, Write};
 
-/// `tsuba-report/1`.
+/// `tsuba-report/2`.
 #[derive(Clone, Copy, Debug)]
 pub struct Json;
 
@@ -25,7 +25,7 @@ impl Renderer for Json {
 /// Reads a report back, whoever wrote it: every text in it is cleaned again, and it can be written in every format.
 ///
 /// # Errors
-/// Where it is no `tsuba-report/1`: what and where, without quoting it.
+/// Where it is no `tsuba-report/2`: what and where, without quoting it.
 pub fn read(bytes: &[u8]) -> Result<Report, NotAReport> {
     serde_json::from_slice(bytes).map_err(|error| NotAReport { line: error.line(), column: error.column() })
 }

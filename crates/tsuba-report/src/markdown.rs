@@ -72,7 +72,7 @@ impl Renderer for Markdown {
         if !unchecked.is_empty() {
             writeln!(out, "### Unchecked\n")?;
             for entry in unchecked {
-                let why: Vec<&str> = entry.reasons.iter().filter_map(|name| reason(name.as_str())).collect();
+                let why: Vec<&str> = entry.because.iter().filter_map(|name| reason(name.as_str())).collect();
                 let (name, setup) = (escape(entry.name.as_str()), code(entry.setup.as_str()));
                 writeln!(out, "- {name}, {setup}, line {}: {}", entry.place.line, why.join("; "))?;
             }

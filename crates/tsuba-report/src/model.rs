@@ -1,4 +1,4 @@
-//! The report model: `tsuba-report/1`, field by field as the contract says. Fields that do not apply are left out.
+//! The report model: `tsuba-report/2`, field by field as the contract says. Fields that do not apply are left out.
 
 pub use crate::entry::{
     Credential, DecisionRow, EntryRow, ItemRow, Launch, ListingRow, ReachRow, RemoteRow, TextRow, Via,
@@ -6,6 +6,7 @@ pub use crate::entry::{
 pub use crate::summary::{Summary, Unasked};
 pub use crate::texts::{Named, Text};
 
+use crate::source::SourceRow;
 use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
@@ -15,17 +16,19 @@ use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::understand::SetupKind;
 
 /// The schema's name.
-pub(crate) const SCHEMA: &str = "tsuba-report/1";
+pub(crate) const SCHEMA: &str = "tsuba-report/2";
+/// What came before, and can still be read: without a source, with paths as the inputs were typed, and without `because`.
+const BEFORE: &str = "tsuba-report/1";
 
 fn known_schema<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Text, D::Error> {
     let text = Text::deserialize(deserializer)?;
-    if text.as_str() == SCHEMA { Ok(text) } else { Err(de::Error::custom("another schema")) }
+    if [SCHEMA, BEFORE].contains(&text.as_str()) { Ok(text) } else { Err(de::Error::custom("another schema")) }
 }
 
 /// A whole report.
 #[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct Report {
-    /// Always `tsuba-report/1`.
+    /// `tsuba-report/2`; of an older one that is read again, `tsuba-report/1`.
     #[serde(deserialize_with = "known_schema")]
     pub schema: Text,
     /// Who wrote it.
@@ -35,6 +38,9 @@ pub struct Report {
     pub as_of: String,
     /// What was looked at, as given.
     pub inputs: Vec<Text>,
+    /// Where that comes from.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub source: Option<SourceRow>,
     /// The policy and the register that it was judged with.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub judged_with: Vec<Text>,
@@ -209,7 +215,7 @@ impl Report {
         self.summary.verdicts.clear();
         for entry in &mut self.entries {
             entry.verdict = None;
-            entry.reasons.clear();
+            entry.because.clear();
         }
         self
     }
@@ -245,6 +251,7 @@ impl Report {
             tool: self.tool.clone(),
             as_of: self.as_of.clone(),
             inputs: self.inputs.clone(),
+            source: self.source.clone(),
             judged_with: self.judged_with.clone(),
             filters: self.filters.clone(),
             summary: Summary::of(&setups, &entries, &findings, 0),

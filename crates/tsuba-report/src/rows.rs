@@ -25,7 +25,7 @@ pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
 }
 
 fn entry_id(study: &Study, entry: &Entry) -> String {
-    fingerprint([study.document.path.as_str(), entry.pointer.as_str()])
+    fingerprint([study.document.identity(), entry.pointer.as_str()])
 }
 
 /// `paths` are those of the documents, cleaned: they stand in many rows.
@@ -71,7 +71,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
         disabled: entry.disabled,
         decision: decision_row(audit, stands),
         verdict: judgement.map(|j| j.verdict),
-        reasons: judgement
+        because: judgement
             .map(|j| {
                 let rules = j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id);
                 let decides = j.unseen.iter().filter(|_| j.verdict == Verdict::Unchecked);

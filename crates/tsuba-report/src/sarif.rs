@@ -1,6 +1,6 @@
 //! SARIF 2.1.0 (OASIS), for code review and scanning dashboards: rules with help, results with regions and fingerprints.
 
-use crate::model::FindingRow;
+use crate::model::{FindingRow, Text};
 use crate::{Renderer, Report, rules};
 use serde_json::{Value, json};
 use std::io::{self, Write};
@@ -39,7 +39,7 @@ impl Renderer for Sarif {
                     "message": { "text": format!("{}. {}", finding.message, finding.fix) },
                     "locations": [{
                         "physicalLocation": {
-                            "artifactLocation": { "uri": uri(finding.setup.as_str()) },
+                            "artifactLocation": artifact(finding.setup.as_str()),
                             "region": { "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column, "snippet": { "text": finding.excerpt } },
                         },
                         "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
@@ -56,7 +56,7 @@ impl Renderer for Sarif {
             .iter()
             .map(|unread| {
                 let region = unread.line.map(|line| json!({ "startLine": line }));
-                let mut place = json!({ "artifactLocation": { "uri": uri(unread.path.as_str()) } });
+                let mut place = json!({ "artifactLocation": artifact(unread.path.as_str()) });
                 if let (Some(region), Some(object)) = (region, place.as_object_mut()) {
                     object.insert("region".to_owned(), region);
                 }
@@ -69,6 +69,8 @@ impl Renderer for Sarif {
             "runs": [{
                 "tool": { "driver": { "name": report.tool.name, "version": report.tool.version, "semanticVersion": report.tool.version, "rules": described } },
                 "columnKind": "unicodeCodePoints",
+                "originalUriBaseIds": { ROOT: { "description": { "text": "The root of the repository, or else the folder that was looked at." } } },
+                "versionControlProvenance": provenance(report),
                 "invocations": [{ "executionSuccessful": true, "toolExecutionNotifications": notifications }],
                 "results": results,
             }],
@@ -77,6 +79,40 @@ impl Renderer for Sarif {
         bytes.push(b'\n');
         out.write_all(&bytes)
     }
+}
+
+/// What paths start from. Where it lies is left to the reader: the same tree gives the same log on every machine (SARIF 2.1.0, 3.14.14).
+const ROOT: &str = "ROOT";
+
+/// A file, by its path from the root. What has no path of its own is none.
+fn artifact(path: &str) -> Value {
+    let below = !(path.starts_with('/')
+        || path.starts_with('~')
+        || path.starts_with("../")
+        || ["-", "candidate"].contains(&path));
+    if below { json!({ "uri": uri(path), "uriBaseId": ROOT }) } else { json!({ "uri": uri(path) }) }
+}
+
+/// The repositories that files come from, and at which commit (SARIF 2.1.0, 3.14.15).
+fn provenance(report: &Report) -> Vec<Value> {
+    let Some(source) = &report.source else { return Vec::new() };
+    let details = |repository: &Text, commit: Option<&Text>, path: Option<&Text>| {
+        let mut mapped = json!({ "uriBaseId": ROOT });
+        if let (Some(path), Some(object)) = (path, mapped.as_object_mut()) {
+            object.insert("uri".to_owned(), format!("{}/", uri(path.as_str())).into());
+        }
+        let mut out = json!({ "repositoryUri": format!("https://{}", uri(repository.as_str())), "mappedTo": mapped });
+        if let (Some(commit), Some(object)) = (commit, out.as_object_mut()) {
+            object.insert("revisionId".to_owned(), commit.as_str().into());
+        }
+        out
+    };
+    let root = source.repository.iter().map(|own| details(own, source.commit.as_ref(), None));
+    let below = source
+        .repositories
+        .iter()
+        .filter_map(|row| Some(details(row.repository.as_ref()?, row.commit.as_ref(), Some(&row.path))));
+    root.chain(below).collect()
 }
 
 /// A waived finding is suppressed, with who decided that (SARIF 2.1.0, 3.35).

@@ -2,6 +2,7 @@
 
 use crate::model::{EntryRow, FindingRow, Named};
 use crate::phrases::{count, credentials, decided, files, listed, plan_line, reason, verb};
+use crate::source::SourceRow;
 use crate::style::{cut, pad, wrap};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
@@ -134,6 +135,9 @@ impl Text {
         let known = if summary.known > 0 { format!("; {} known before", summary.known) } else { String::new() };
         let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
         writeln!(out, "{found}{waived}{known}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
+        if let Some(source) = report.source.as_ref().and_then(source) {
+            writeln!(out, "{}", cut(&source, look.width))?;
+        }
         if !report.judged_with.is_empty() {
             let files: Vec<&str> = report.judged_with.iter().map(|file| file.as_str()).collect();
             let changed = report.findings.iter().filter(|finding| finding.without_policy.is_some()).count();
@@ -222,7 +226,7 @@ impl Text {
             .filter(|finding| finding.rule.as_str() != NOT_DECIDED || finding.waived.is_some())
             .collect();
         let reasons: Vec<&str> =
-            entry.reasons.iter().map(|reason| reason.as_str()).filter(|id| *id != NOT_DECIDED).collect();
+            entry.because.iter().map(|reason| reason.as_str()).filter(|id| *id != NOT_DECIDED).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
         let below = |id: &&str| findings.iter().any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
@@ -357,7 +361,7 @@ impl Text {
             }
             let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
             // Without findings only what was not seen can decide.
-            let reasons: Vec<&str> = entry.reasons.iter().map(|reason| reason.as_str()).collect();
+            let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
             let reasons = if reasons.is_empty() { String::new() } else { format!("  ({})", reasons.join(", ")) };
             let line = cut(&line, self.0.width.saturating_sub(15 + reasons.len()));
             writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Tint::Quiet, &reasons))?;
@@ -407,6 +411,14 @@ impl Text {
 
 /// Nobody has decided: that is told in one line, and the finding of it is not shown again.
 const NOT_DECIDED: &str = "review/unknown";
+
+/// From where paths are told, and of which repository and commit they are.
+fn source(source: &SourceRow) -> Option<String> {
+    let root = source.root.as_ref()?;
+    let repository = source.repository.as_ref().map(|own| format!("   {own}")).unwrap_or_default();
+    let commit = source.commit.as_ref().map(|commit| format!(" at {}", commit.as_str().get(..12).unwrap_or_default()));
+    Some(format!("paths from {root}{repository}{}", commit.unwrap_or_default()))
+}
 
 fn inputs(report: &Report) -> String {
     let names: Vec<&str> = report.inputs.iter().map(|i| i.as_str()).collect();

@@ -137,7 +137,9 @@ pub(crate) enum For {
 pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
     let name = audit.cleaner.clean(&entry.name.text);
     match on {
-        For::Entry => Ok(Scope::Entry { setup: study.document.known_as().to_owned(), entry: entry.name.text.clone() }),
+        For::Entry => {
+            Ok(Scope::Entry { setup: study.document.register_path().to_owned(), entry: entry.name.text.clone() })
+        }
         For::Package => {
             let Some((source, package, version)) = started(entry) else {
                 bail!("{name} does not start one package or image alone: decide on the entry")

@@ -1,11 +1,12 @@
 //! find, read and understand, for every command that looks at setups.
 
 use crate::config::Config;
+use crate::naming::Naming;
 use crate::progress::Progress;
 use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args;
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ffi::OsStr;
 use std::io::{self, Read as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -15,6 +16,7 @@ use tsuba_core::judge::{Spread as _, UnreadFile};
 use tsuba_core::read::{self, Input, MAX_BYTES};
 use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
 use tsuba_find::{Facts, Walk};
+use tsuba_report::{RepositorySource, Source};
 
 /// Where to look.
 #[derive(Clone, Debug, Args)]
@@ -71,6 +73,17 @@ impl Where {
         Self { jobs, ..Self::inputs(vec![folder], config) }
     }
 
+    /// What files are called that are found under the inputs.
+    fn naming(&self, home: Option<&Path>) -> Naming {
+        let beside = |input: &Path| {
+            let whole = input.canonicalize().ok();
+            whole.is_some_and(|whole| self.evidence.iter().any(|(folder, within)| !within && *folder == whole))
+        };
+        let paths = self.paths().into_iter().filter(|path| path.as_os_str() != "-");
+        let (evidence, inputs): (Vec<PathBuf>, Vec<PathBuf>) = paths.partition(|path| beside(path));
+        Naming::new(&inputs, &evidence, home)
+    }
+
     /// Does a file lie in a folder of evidence, and does that lie in the inputs?
     fn evidence(&self, path: &Path) -> Option<bool> {
         if self.evidence.is_empty() {
@@ -103,10 +116,15 @@ pub(crate) struct Gathered {
     pub(crate) unread: Vec<UnreadFile>,
     /// With what the company has configured.
     pub(crate) config: Config,
+    /// Where it comes from.
+    pub(crate) source: Source,
 }
 
 /// Collects from several threads.
 struct Collected {
+    naming: Naming,
+    /// The files that were taken, in full: what two inputs lead to is one file.
+    taken: Mutex<HashSet<PathBuf>>,
     studies: Mutex<Vec<Study>>,
     unread: Mutex<Vec<UnreadFile>>,
     lexicon: Lexicon,
@@ -114,6 +132,13 @@ struct Collected {
 
 impl Collected {
     fn take(&self, input: Input) {
+        let (input, whole) = self.naming.named(input);
+        if lock(&self.taken).insert(whole) {
+            self.understand(input);
+        }
+    }
+
+    fn understand(&self, input: Input) {
         let path = input.path.clone();
         // A parser's bug on one file must not lose the others.
         match catch_unwind(AssertUnwindSafe(|| study(input, &self.lexicon))) {
@@ -131,14 +156,18 @@ impl Collected {
 }
 
 fn push<T>(list: &Mutex<Vec<T>>, item: T) {
-    list.lock().unwrap_or_else(PoisonError::into_inner).push(item);
+    lock(list).push(item);
 }
 
-/// Finds, reads and understands everything that `wanted` names; `base` is cut from the paths that are shown.
-pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gathered> {
+/// Finds, reads and understands everything that `wanted` names.
+pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     let config = Config::load(wanted.config.as_deref())?;
     let inputs = wanted.paths();
+    let home = wanted.home.then(|| std::env::home_dir().context("--home: this person has no home folder (HOME)"));
+    let home = home.transpose()?;
     let collected = Collected {
+        naming: wanted.naming(home.as_deref()),
+        taken: Mutex::default(),
         studies: Mutex::default(),
         unread: Mutex::default(),
         lexicon: Lexicon::with(config.policy.vocabulary.clone()),
@@ -146,7 +175,7 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
         inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
     if !stdin.is_empty() {
-        collected.take(standard_input()?);
+        collected.understand(standard_input()?);
     }
     for text in wanted.candidate.iter().filter(|text| *text != "-") {
         match study_pasted(text, &collected.lexicon) {
@@ -171,16 +200,9 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     };
     let walk = Walk { inputs: paths, everything: wanted.everything, jobs: wanted.jobs, homes: false };
     let (mut dotenv, mut problems) = tsuba_find::walk(&walk, &visit);
-    if wanted.home {
-        let home = std::env::home_dir().context("--home: this person has no home folder (HOME)")?;
-        let seen: BTreeSet<String> = lock(&collected.studies).iter().map(|s| s.document.path.clone()).collect();
+    if let Some(home) = home {
         let walk = Walk { inputs: vec![home], homes: true, ..walk };
-        // What lies in the inputs too is looked at once.
-        let (more, worse) = tsuba_find::walk(&walk, &|input: Input| {
-            if !seen.contains(&input.path) {
-                visit(input);
-            }
-        });
+        let (more, worse) = tsuba_find::walk(&walk, &visit);
         dotenv.extend(more);
         problems.extend(worse);
     }
@@ -188,28 +210,86 @@ pub(crate) fn gather(wanted: &Where, base: Option<&Path>) -> anyhow::Result<Gath
     progress.done();
     let mut studies = collected.studies.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
-    unread.extend(problems.into_iter().map(|p| UnreadFile {
-        path: p.path.to_string_lossy().into_owned(),
-        line: None,
-        why: p.why.to_owned(),
-    }));
+    let mut told = HashSet::new();
+    for problem in problems {
+        let names = collected.naming.names(&problem.path);
+        if told.insert(names.whole) {
+            unread.push(UnreadFile { path: names.path, line: None, why: problem.why.to_owned() });
+        }
+    }
     let mut facts = Facts::default();
+    let configured = config.path.as_deref().and_then(folder_of);
     for study in studies.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
-        let path = Path::new(&study.document.path);
+        let file = study.document.file().to_owned();
+        let path = Path::new(&file);
         let evidence = wanted.evidence(path);
+        let whole = path.canonicalize().ok();
+        let below = |folder: &Path| {
+            let inside = whole.as_deref()?.strip_prefix(folder).ok()?;
+            Some(inside.to_string_lossy().replace('\\', "/"))
+        };
         study.document.facts = read::Facts {
             team: config.team_of(path),
             evidence: evidence.is_some(),
             beside: evidence == Some(false),
+            policy_path: configured.as_deref().and_then(below),
+            identity: facts.repository(whole.as_deref().unwrap_or(path)).and_then(|repository| {
+                let inside = below(&repository.root)?;
+                Some(repository.remote.as_ref().map_or(inside.clone(), |remote| format!("{remote}//{inside}")))
+            }),
+            file: study.document.facts.file.take(),
             ..facts.of(path)
         };
-        shorten(&mut study.document.path, base);
     }
-    unread.iter_mut().for_each(|u| shorten(&mut u.path, base));
-    Ok(Gathered { studies, unread, config })
+    tell_apart(&mut studies);
+    let source = source(&collected.naming, &mut facts, &studies);
+    Ok(Gathered { studies, unread, config, source })
 }
 
-fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
+/// The folder of a file, in full.
+fn folder_of(file: &Path) -> Option<PathBuf> {
+    file.canonicalize().ok()?.parent().map(Path::to_path_buf)
+}
+
+/// Two documents that would be the same for a register are told apart by where they lie: copies of one repository in one tree.
+fn tell_apart(studies: &mut [Study]) {
+    let mut counts: HashMap<String, usize> = HashMap::new();
+    studies.iter().for_each(|study| *counts.entry(study.document.identity().to_owned()).or_default() += 1);
+    for document in studies.iter_mut().map(|study| &mut study.document) {
+        if counts.get(document.identity()).is_some_and(|count| *count > 1) {
+            document.facts.identity = Some(format!("{}  {}", document.identity(), document.path));
+        }
+    }
+}
+
+/// From where what was looked at comes.
+fn source(naming: &Naming, facts: &mut Facts, studies: &[Study]) -> Source {
+    let mut out = Source { account: Facts::account(), host: Facts::host(), ..Source::default() };
+    let known = |repository: &tsuba_find::Repository| (repository.remote.clone(), repository.commit.clone());
+    let mut bases = naming.bases.iter();
+    if let (Some(base), None) = (bases.next(), bases.next()) {
+        out.root = Some(base.to_string_lossy().into_owned());
+        if let Some(repository) = facts.of_folder(base).filter(|repository| repository.root == *base) {
+            (out.repository, out.commit) = known(repository);
+        }
+    }
+    // Those that lie below: what is judged may be a folder full of them.
+    let mut below = BTreeMap::new();
+    for study in studies.iter().filter(|study| !study.document.facts.beside) {
+        let Some(repository) = facts.repository(Path::new(study.document.file())) else { continue };
+        let whole = repository.root.to_string_lossy();
+        if out.root.as_deref() == Some(&*whole) {
+            continue;
+        }
+        let Some(path) = naming.of_folder(&repository.root) else { continue };
+        below.entry(path).or_insert_with(|| known(repository));
+    }
+    out.repositories =
+        below.into_iter().map(|(path, (repository, commit))| RepositorySource { path, repository, commit }).collect();
+    out
+}
+
+fn lock<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     list.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -217,14 +297,14 @@ fn lock<T>(list: &Mutex<Vec<T>>) -> std::sync::MutexGuard<'_, Vec<T>> {
 fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
     let (mut wanted, known) = {
         let studies = lock(&collected.studies);
-        let path = |study: &Study| PathBuf::from(&study.document.path);
+        let path = |study: &Study| PathBuf::from(study.document.file());
         // By their bytes, since comparing paths part by part takes long for many.
         let folders: HashSet<&OsStr> =
-            studies.iter().filter_map(|study| Path::new(&study.document.path).parent()).map(Path::as_os_str).collect();
+            studies.iter().filter_map(|study| Path::new(study.document.file()).parent()).map(Path::as_os_str).collect();
         let lies_beside = |file: &&PathBuf| file.parent().is_some_and(|parent| folders.contains(parent.as_os_str()));
         let mut wanted: Vec<PathBuf> = dotenv.iter().filter(lies_beside).cloned().collect();
         for study in studies.iter() {
-            let folder = Path::new(&study.document.path).parent().unwrap_or(Path::new(""));
+            let folder = Path::new(study.document.file()).parent().unwrap_or(Path::new(""));
             for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
                 let text = named.text.replace("${workspaceFolder}/", "");
                 if !text.contains(['$', '%', '{']) {
@@ -244,12 +324,6 @@ fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
         }
         Vec::<()>::new()
     });
-}
-
-fn shorten(path: &mut String, base: Option<&Path>) {
-    if let Some(short) = base.and_then(|base| Path::new(path.as_str()).strip_prefix(base).ok()) {
-        *path = short.to_string_lossy().into_owned();
-    }
 }
 
 const STDIN: &str = "-";

@@ -137,7 +137,7 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Targ
     for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && !has_variable(&v.value.text)) {
         env.push((variable.name.clone().into(), given(&variable.value.text, variable.value.span).into()));
     }
-    let folder = Path::new(&study.document.path).parent().map(Path::to_path_buf).unwrap_or_default();
+    let folder = Path::new(study.document.file()).parent().map(Path::to_path_buf).unwrap_or_default();
     let cwd = entry.cwd.as_ref().map_or_else(|| folder.clone(), |cwd| folder.join(&cwd.text));
     let cwd = if cwd.as_os_str().is_empty() { PathBuf::from(".") } else { cwd };
     // What is fetched is started as itself: the runner and what is wrapped around it have done their work.

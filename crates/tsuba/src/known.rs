@@ -24,7 +24,7 @@ pub(crate) fn known(studies: &[Study]) -> Known {
         let plans = study.entries.iter().filter_map(|entry| entry.plan.as_ref());
         let open = |package: &&Package| matches!(package.pin, Pin::None | Pin::Range | Pin::Moving);
         for package in plans.flat_map(|plan| plan.packages()).map(|(_, package)| package).filter(open) {
-            known.note(path, looking.versions(Path::new(path), package));
+            known.note(path, looking.versions(Path::new(study.document.file()), package));
         }
     }
     known

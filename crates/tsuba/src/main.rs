@@ -13,6 +13,7 @@ mod gather;
 mod jobs;
 mod known;
 mod lock;
+mod naming;
 mod output;
 mod pipeline;
 mod progress;

@@ -9,13 +9,12 @@ use jiff::civil::Date;
 use std::path::{Path, PathBuf};
 use tsuba_core::judge::{Audit, Options, Rule, audit};
 use tsuba_core::register::Register;
-use tsuba_report::Report;
+use tsuba_report::{Report, Source};
 
 /// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
 pub(crate) struct Pipeline {
     wanted: Where,
     today: Date,
-    base: Option<PathBuf>,
     inputs: Vec<String>,
     register: Option<Register>,
     register_path: Option<PathBuf>,
@@ -30,7 +29,6 @@ impl Pipeline {
         Self {
             wanted: wanted.clone(),
             today,
-            base: None,
             inputs: wanted.names(),
             register: None,
             register_path: None,
@@ -75,12 +73,6 @@ impl Pipeline {
         self
     }
 
-    /// Cuts this folder from the paths that are shown.
-    pub(crate) fn below(mut self, base: &Path) -> Self {
-        self.base = Some(base.to_owned());
-        self
-    }
-
     /// Takes in what is known beside the documents: lockfiles, installed packages, digests that other setups name.
     pub(crate) fn looking_beside(mut self) -> Self {
         self.looks_beside = true;
@@ -105,7 +97,7 @@ impl Pipeline {
 
     /// The first half: finds, reads and understands.
     pub(crate) fn gather(&self) -> anyhow::Result<Gathered> {
-        let mut gathered = gather(&self.wanted, self.base.as_deref())?;
+        let mut gathered = gather(&self.wanted)?;
         if let Some(path) = &self.register_path {
             register::names(path, &mut gathered.studies);
         }
@@ -114,7 +106,7 @@ impl Pipeline {
 
     /// The second half: judges what was gathered.
     pub(crate) fn judge(self, gathered: Gathered) -> Audited {
-        let Gathered { studies, unread, config } = gathered;
+        let Gathered { studies, unread, config, source } = gathered;
         let Config { path, key, policy, .. } = config;
         let options = Options {
             known: if self.looks_beside { known(&studies) } else { Default::default() },
@@ -130,6 +122,7 @@ impl Pipeline {
             audit,
             options,
             inputs: self.inputs,
+            source,
             config: path,
             register: self.register_path,
             rules: self.rules,
@@ -146,6 +139,8 @@ pub(crate) struct Audited {
     pub(crate) rules: Vec<&'static Rule>,
     /// The inputs as given.
     pub(crate) inputs: Vec<String>,
+    /// Where what was looked at comes from.
+    pub(crate) source: Source,
     /// The configuration that was read.
     pub(crate) config: Option<PathBuf>,
     /// Where the register lies that it was judged with, or will lie.
@@ -156,6 +151,8 @@ pub(crate) struct Audited {
 impl Audited {
     /// Its report.
     pub(crate) fn report(&self) -> Report {
-        Report::new(&self.audit, &self.inputs, self.options.today, env!("CARGO_PKG_VERSION"), &self.threads)
+        let report =
+            Report::new(&self.audit, &self.inputs, self.options.today, env!("CARGO_PKG_VERSION"), &self.threads);
+        report.from(&self.source, &self.audit.cleaner)
     }
 }

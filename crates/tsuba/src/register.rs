@@ -58,16 +58,16 @@ pub(crate) fn names(register: &Path, studies: &mut [Study]) {
     let folder = register.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let Ok(folder) = folder.canonicalize() else { return };
     for document in studies.iter_mut().map(|study| &mut study.document) {
-        let whole = Path::new(&document.path).canonicalize().ok();
+        let whole = Path::new(document.file()).canonicalize().ok();
         let below = whole.as_deref().and_then(|path| path.strip_prefix(&folder).ok());
-        document.facts.known_as = below.map(|path| path.to_string_lossy().replace('\\', "/"));
+        document.facts.register_path = below.map(|path| path.to_string_lossy().replace('\\', "/"));
     }
 }
 
 /// Calls every document of an audit what the register calls it.
 pub(crate) fn as_known(audit: &mut Audit) {
     for document in audit.studies.iter_mut().map(|study| &mut study.document) {
-        if let Some(path) = document.facts.known_as.clone() {
+        if let Some(path) = document.facts.register_path.clone() {
             document.path = path;
         }
     }

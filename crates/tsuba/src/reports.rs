@@ -24,6 +24,6 @@ pub(crate) fn snapshot(path: &Path) -> anyhow::Result<Snapshot> {
     let snapshot: Option<Snapshot> = serde_json::from_slice(&bytes(path)?).ok();
     match snapshot.filter(Snapshot::is_known) {
         Some(snapshot) => Ok(snapshot),
-        None => bail!("{}: no report of `tsuba audit --format json` (tsuba-report/1)", path.display()),
+        None => bail!("{}: no report of `tsuba audit --format json` (tsuba-report/2 or /1)", path.display()),
     }
 }

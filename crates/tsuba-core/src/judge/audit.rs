@@ -230,7 +230,7 @@ fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
         for (_, handed) in study.all_handed().filter(|(_, h)| h.is_plaintext()) {
             names.entry(handed.value.text.clone()).or_insert_with(|| match key {
                 Some(key) => keyed(key, &handed.value.text),
-                None => fingerprint([study.document.path.as_str(), handed.value.pointer.as_str(), &handed.name]),
+                None => fingerprint([study.document.identity(), handed.value.pointer.as_str(), &handed.name]),
             });
         }
     }

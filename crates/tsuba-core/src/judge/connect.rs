@@ -3,7 +3,7 @@
 use crate::evidence::Captured;
 use crate::evidence::oauth::{Answer, Ask};
 use crate::prelude::*;
-use crate::understand::{Listed, REFERENCE, SetupKind, Study, plain_name};
+use crate::understand::{Listed, REFERENCE, SetupKind, Study, launch_print, plain_name};
 
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
 pub(super) fn connect(studies: &mut [Study]) {
@@ -39,10 +39,15 @@ pub(super) fn connect(studies: &mut [Study]) {
                 continue;
             }
             let candidates = e.called().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
-            // What was handed over as evidence comes first. Two teams may call different servers the same: then the nearest counts.
+            // What was handed over as evidence comes first, of that what was taken of the same launch. Two teams may call different servers
+            // the same: then the nearest counts.
+            let own = (candidates.len() > 1).then(|| launch_print(e));
             let near = |listed: &&Listed| {
-                let own = studies.get(listed.study).map(|s| &s.document);
-                own.map(|own| (own.facts.evidence, shared(&s.document.path, &own.path)))
+                let of = studies.get(listed.study)?;
+                let captured = of.listing_of(of.entries.get(listed.entry)?)?.captured.as_ref();
+                let same = own.is_some() && captured.is_some_and(|captured| captured.print == own);
+                let taken = captured.map(|captured| captured.taken.as_str());
+                Some((of.document.facts.evidence, same, shared(&s.document.path, &of.document.path), taken))
             };
             if let Some(listed) = candidates.iter().rev().max_by_key(near) {
                 found.push((study, entry, *listed));
@@ -84,7 +89,7 @@ pub(super) fn receivers(studies: &mut [Study]) {
     let mut beside: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut kept: BTreeMap<(String, String), BTreeSet<String>> = BTreeMap::new();
     for study in studies.iter().filter(|study| study.kind.sets_up()) {
-        let own = folder(&study.document.path);
+        let own = folder(study.document.file());
         for entry in study.entries.iter().filter(|entry| entry.listing.is_none() && !entry.disabled) {
             beside.entry(own.clone()).or_default().insert(entry.name.text.clone());
             for file in &entry.env_files {
@@ -104,7 +109,7 @@ pub(super) fn receivers(studies: &mut [Study]) {
         }
     }
     for study in studies.iter_mut().filter(|study| gives(study)) {
-        let path = study.document.path.as_str();
+        let path = study.document.file();
         if study.kind != SetupKind::Dotenv {
             let own = folder(path);
             let who = study.beside.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));

@@ -45,7 +45,7 @@ pub struct Finding {
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
     /// What the register calls it: its fingerprint with the path that the register has.
-    pub known_as: String,
+    pub register_fingerprint: String,
     /// How it can be mended, where that is safe.
     pub repair: Option<Repair>,
     /// The decision by which it is accepted, as an index into the register's.
@@ -98,13 +98,17 @@ pub(super) fn finding(
         hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
     let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
     let Located { span, pointer, .. } = &hit.at;
-    let fingerprint = print(&document.path);
+    let fingerprint = print(document.identity());
     // In a register beside the setup it has the same path.
-    let known_as = if document.known_as() == document.path { fingerprint.clone() } else { print(document.known_as()) };
+    let register_fingerprint = if document.register_path() == document.identity() {
+        fingerprint.clone()
+    } else {
+        print(document.register_path())
+    };
     Some(Finding {
         rule,
         unruled: weighed,
-        severity: policy.severity((rule.id, rule.ways.required), &document.path, weighed).severity,
+        severity: policy.severity((rule.id, rule.ways.required), document.policy_path(), weighed).severity,
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),
@@ -117,7 +121,7 @@ pub(super) fn finding(
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         fingerprint,
-        known_as,
+        register_fingerprint,
         repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
         span: *span,
@@ -164,7 +168,7 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
         }
     }
     for finding in findings {
-        finding.waived = waivers.get(&(finding.rule.id, finding.known_as.as_str())).copied();
+        finding.waived = waivers.get(&(finding.rule.id, finding.register_fingerprint.as_str())).copied();
     }
 }
 
@@ -186,7 +190,7 @@ pub(super) fn number_twins(findings: &mut [Finding]) {
         count += 1;
         let number = count.to_string();
         finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
-        finding.known_as = fingerprint([finding.known_as.as_str(), &number]);
+        finding.register_fingerprint = fingerprint([finding.register_fingerprint.as_str(), &number]);
     }
 }
 

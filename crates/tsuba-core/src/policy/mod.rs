@@ -216,7 +216,7 @@ impl Policy {
         (study, entry): (&Study, &Entry),
         standing: Option<&crate::register::Standing>,
     ) -> Vec<(&'p OwnRule, Applied)> {
-        let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(&study.document.path)).collect();
+        let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(study.document.policy_path())).collect();
         if rules.is_empty() {
             return Vec::new();
         }

@@ -146,7 +146,7 @@ impl<'r> Index<'r> {
     }
 
     fn standing(&self, studies: &[Study], study: &Study, entry: &Entry, register: &Register, today: Date) -> Standing {
-        let own = self.entries.get(&(study.document.known_as(), entry.name.text.as_str()));
+        let own = self.entries.get(&(study.document.register_path(), entry.name.text.as_str()));
         let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
         let fetched = fetched(entry);
         let of_packages = fetched.iter().filter_map(|p| self.packages.get(&(p.source, p.name.clone())));

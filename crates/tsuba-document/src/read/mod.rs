@@ -50,8 +50,14 @@ pub struct Facts {
     pub evidence: bool,
     /// Was it handed over beside what is judged, and does not lie in that? Then what was captured of an entry that is not judged is no matter of this audit.
     pub beside: bool,
+    /// Where it was opened, as far as that is not its path.
+    pub file: Option<String>,
+    /// What it is wherever its tree lies and whoever looks: its repository, where that is known by its remote, and its path in there.
+    pub identity: Option<String>,
     /// Its path from the register's folder, where it lies below that: from wherever an audit is called, the register calls it the same.
-    pub known_as: Option<String>,
+    pub register_path: Option<String>,
+    /// Its path from the folder of the configuration, where it lies below that: the patterns of a policy are meant so.
+    pub policy_path: Option<String>,
 }
 
 /// A file as the find stage hands it over.
@@ -68,7 +74,7 @@ pub struct Input {
 /// A document that was read.
 #[derive(Clone, Debug)]
 pub struct Document {
-    /// Its path as given.
+    /// Its path in its repository, else from the input that it lies in: the same however that was typed and wherever it lies.
     pub path: String,
     /// Facts about the file.
     pub facts: Facts,
@@ -84,9 +90,24 @@ pub struct Document {
 }
 
 impl Document {
+    /// Where it can be opened.
+    pub fn file(&self) -> &str {
+        self.facts.file.as_deref().unwrap_or(&self.path)
+    }
+
+    /// What it is, for everything that outlives a report.
+    pub fn identity(&self) -> &str {
+        self.facts.identity.as_deref().unwrap_or(&self.path)
+    }
+
     /// Its path as the register has it.
-    pub fn known_as(&self) -> &str {
-        self.facts.known_as.as_deref().unwrap_or(&self.path)
+    pub fn register_path(&self) -> &str {
+        self.facts.register_path.as_deref().unwrap_or_else(|| self.identity())
+    }
+
+    /// Its path as a policy's patterns have it.
+    pub fn policy_path(&self) -> &str {
+        self.facts.policy_path.as_deref().unwrap_or(&self.path)
     }
 
     /// Reads its tree again from its text.

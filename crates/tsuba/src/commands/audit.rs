@@ -63,7 +63,7 @@ pub(crate) struct ReportArgs {
 pub(crate) enum FormatName {
     /// For people
     Text,
-    /// The stable contract, tsuba-report/1
+    /// The stable contract, tsuba-report/2
     Json,
     /// SARIF 2.1.0, for code review and scanning dashboards
     Sarif,

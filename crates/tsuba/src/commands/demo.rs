@@ -70,10 +70,12 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         as_of: Some(TODAY.to_owned()),
     };
     let company = Where::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));
-    let pipeline = pipeline(&company, &report_args)?.below(folder.path());
+    let pipeline = pipeline(&company, &report_args)?;
     let pipeline = pipeline.with_register(Some(&folder.path().join(register::NAME)))?;
     let pipeline = pipeline.with_evidence(&[folder.path().join("evidence")])?;
     let mut gathered = pipeline.gather()?;
+    // The company is made up, and so would be the place it lies in.
+    gathered.source = tsuba_report::Source::default();
     for study in &mut gathered.studies {
         // Whoever runs the demo owns its files; the company's people are named by their home folders.
         let home = study.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
@@ -100,7 +102,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
         }
     };
     let wanted = Where::folder(folder.join(DESK), 1, None);
-    let audit = Pipeline::new(&wanted, TODAY.parse()?).by(Vec::new()).below(folder).run()?.audit;
+    let audit = Pipeline::new(&wanted, TODAY.parse()?).by(Vec::new()).run()?.audit;
     let (mut jobs, _) = jobs(
         &audit,
         &Selection { entries: &[], launch: true, fetch: false, with_secrets: false, caged: true },

@@ -26,7 +26,7 @@ pub(crate) struct Args {
 enum InventoryFormat {
     /// For people
     Text,
-    /// tsuba-report/1 without findings and verdicts
+    /// tsuba-report/2 without findings and verdicts
     Json,
 }
 

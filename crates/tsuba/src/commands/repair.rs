@@ -9,7 +9,7 @@ use crate::pipeline::{Audited, Pipeline};
 use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use tsuba_core::judge::{Finding, Rule};
 use tsuba_core::repair::{Mended, Repaired, repair};
 use tsuba_core::text::Cleaner;
@@ -48,7 +48,10 @@ const MARK: &[u8] = b"\xEF\xBB\xBF";
 
 /// A file that is mended.
 struct Work {
+    /// As it is told.
     path: String,
+    /// Where it is opened.
+    file: PathBuf,
     before: Vec<u8>,
     after: Vec<u8>,
     repaired: Repaired,
@@ -87,7 +90,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
         match work(study, repaired) {
             Ok(work) => works.push(work),
-            Err(why) => failed.push(format!("{}: {why}", whole.cleaner.clean(&study.document.path))),
+            Err(why) => failed.push(format!("{}: {why}", whole.cleaner.clean(study.document.file()))),
         }
     }
     if args.apply {
@@ -116,10 +119,11 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
         return Err("standard input is no file; name the file");
     }
     // A link in a folder that somebody else wrote may lead anywhere.
-    if Path::new(&path).symlink_metadata().is_ok_and(|metadata| metadata.is_symlink()) {
+    let file = PathBuf::from(study.document.file());
+    if file.symlink_metadata().is_ok_and(|metadata| metadata.is_symlink()) {
         return Err("is a link; name the file that it leads to");
     }
-    let before = read_regular(Path::new(&path), MAX_FILE).map_err(|_| "cannot be read any more")?;
+    let before = read_regular(&file, MAX_FILE).map_err(|_| "cannot be read any more")?;
     let (mark, rest) = match before.strip_prefix(MARK) {
         Some(rest) => (MARK, rest),
         None => (&[][..], before.as_slice()),
@@ -128,7 +132,7 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
         return Err("has been changed meanwhile, or is not in UTF-8; nothing was written");
     }
     let after = [mark, repaired.text.as_bytes()].concat();
-    Ok(Work { path, before, after, repaired })
+    Ok(Work { path, file, before, after, repaired })
 }
 
 /// Writes what was mended. What somebody else has changed meanwhile is taken out, and told.
@@ -136,9 +140,8 @@ fn apply(works: &mut Vec<Work>, cleaner: &Cleaner) -> anyhow::Result<Vec<String>
     let mut out = anstream::stdout().lock();
     let mut changed = Vec::new();
     for work in std::mem::take(works) {
-        let path = Path::new(&work.path);
         // Whoever edits it at the same time keeps what they wrote.
-        if !output::replace_unchanged(path, &work.before, &work.after)? {
+        if !output::replace_unchanged(&work.file, &work.before, &work.after)? {
             changed.push(format!("{}: has been changed meanwhile", cleaner.clean(&work.path)));
             continue;
         }

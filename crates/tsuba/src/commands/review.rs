@@ -218,7 +218,7 @@ impl Review<'_> {
                 .audit
                 .findings_for(stands)
                 .iter()
-                .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.known_as))
+                .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.register_fingerprint))
         };
         let rules = open(&self.audited.audit, stands);
         let open: Vec<&str> = rules.iter().filter(still).copied().collect();
@@ -283,18 +283,19 @@ impl Review<'_> {
             writeln!(dialog.out, "  there is no finding {number}")?;
             return Ok(());
         };
-        let (rule, known_as, shown) = (finding.rule.id, finding.known_as.clone(), finding.fingerprint.clone());
+        let (rule, register_fingerprint, shown) =
+            (finding.rule.id, finding.register_fingerprint.clone(), finding.fingerprint.clone());
         let Some(reason) = reason(dialog)? else { return Ok(()) };
         let Some(until) = until(dialog, "  until (YYYY-MM-DD) >")? else { return Ok(()) };
         if until.is_none() {
             writeln!(dialog.out, "  a waiver ends: nothing is written")?;
             return Ok(());
         }
-        let scope = Scope::Finding { rule: rule.to_owned(), finding: known_as.clone() };
+        let scope = Scope::Finding { rule: rule.to_owned(), finding: register_fingerprint.clone() };
         let decision = self.args.who.decision(Kind::Waived, scope, until, &reason)?;
         self.write(dialog, &decision)?;
         self.report.findings.iter_mut().filter(|row| row.fingerprint == shown).for_each(|row| row.waive(&decision));
-        self.waived.insert(known_as);
+        self.waived.insert(register_fingerprint);
         Ok(())
     }
 

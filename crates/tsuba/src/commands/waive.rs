@@ -63,7 +63,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let mut decisions = Vec::new();
     for finding in &found {
-        let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.known_as.clone() };
+        let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.register_fingerprint.clone() };
         decisions.push(args.decider.decision(Kind::Waived, scope, Some(until))?);
     }
     let path = register::write(args.decider.who.register.as_deref(), &decisions)?;

@@ -53,7 +53,7 @@ fn a_server_that_does_not_answer_is_no_evidence() {
     assert!(!told.contains("no tools"), "{told}");
     let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
     let row = report["entries"].as_array().unwrap().iter().find(|row| row["name"] == "silent").unwrap();
-    assert_eq!((&row["verdict"], &row["reasons"][0]), (&json!("unchecked"), &json!("no-answer")), "{row}");
+    assert_eq!((&row["verdict"], &row["because"][0]), (&json!("unchecked"), &json!("no-answer")), "{row}");
     let approve =
         ["approve", "setup.json", "--entry", "silent", "--evidence", "evidence", "--by", "ines", "--reason", "r"];
     let run = dir.run(&approve);
@@ -156,11 +156,11 @@ fn evidence_that_lies_in_what_is_judged_does_not_take_the_place_of_what_was_capt
     let listed = |args: &[&str]| {
         let report = dir.run(&[&["audit", "repo", "--gate", "none", "--format", "json"], args].concat()).json();
         let rows = report["entries"].as_array().unwrap();
-        let row = rows.iter().find(|row| row["setup"] == "repo/setup.json").unwrap();
+        let row = rows.iter().find(|row| row["setup"] == "setup.json").unwrap();
         row["listing"]["path"].as_str().map(str::to_owned)
     };
     assert_eq!(listed(&["--evidence", "kept"]).as_deref(), Some("kept/a.json"));
-    assert_eq!(listed(&[]).as_deref(), Some("repo/z.json"));
+    assert_eq!(listed(&[]).as_deref(), Some("z.json"));
 }
 
 #[test]

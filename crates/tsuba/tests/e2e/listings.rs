@@ -42,13 +42,13 @@ fn what_a_server_says_counts_for_the_entry_that_starts_it() {
     let report = run.json();
     let mail = entry(&report, "crew-mail", "mcp.json");
     assert_eq!(mail["verdict"], "refuse");
-    assert!(mail["reasons"].as_array().unwrap().iter().any(|r| r == "wording/hidden-text"), "{mail}");
+    assert!(mail["because"].as_array().unwrap().iter().any(|r| r == "wording/hidden-text"), "{mail}");
     assert_eq!(mail["listing"]["tools"], 1);
     assert!(mail["reach"]["powers"].as_array().unwrap().iter().any(|p| p == "mail"));
     // What lies beside a setup may be written by whoever wrote the setup: it is judged, and vouches for nobody.
     let tides = entry(&report, "tide-table", "mcp.json");
     assert_eq!((&tides["listing"]["tools"], &tides["verdict"]), (&1.into(), &"unchecked".into()));
-    assert_eq!(tides["reasons"][0], "not-asked");
+    assert_eq!(tides["because"][0], "not-asked");
     assert_eq!(report["summary"]["unasked"]["local"], 1);
     let handed_over = dir.run(&["audit", "quay", "--evidence", "quay/tide.json", "--format", "json"]).json();
     assert_eq!(entry(&handed_over, "tide-table", "mcp.json")["verdict"], "ready");

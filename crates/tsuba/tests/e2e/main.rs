@@ -17,6 +17,7 @@ mod commands;
 mod compare;
 mod decisions;
 mod fetch;
+mod identity;
 mod listings;
 mod peers;
 mod policy;

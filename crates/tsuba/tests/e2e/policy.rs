@@ -40,6 +40,22 @@ fn found(report: &Value) -> Vec<String> {
 }
 
 #[test]
+fn its_patterns_are_meant_from_its_folder_wherever_it_is_called() {
+    let policy = "[[severity]]\nrule = \"exposure/plain-http\"\nseverity = \"low\"\npaths = [\"sandbox/**\"]\n";
+    let plain = r#"{ "mcpServers": { "tides": { "url": "http://tides.example/mcp" } } }"#;
+    let dir = Dir::new(&[("c/tsuba.toml", policy), ("c/sandbox/a/mcp.json", plain), ("c/prod/a/mcp.json", plain)]);
+    for (input, want) in [
+        ("c", &["high exposure/plain-http", "low exposure/plain-http"][..]),
+        ("c/sandbox", &["low exposure/plain-http"]),
+        ("c/sandbox/a/mcp.json", &["low exposure/plain-http"]),
+        ("c/prod/a", &["high exposure/plain-http"]),
+    ] {
+        let report = dir.run(&["audit", input, "--config", "c/tsuba.toml", "--format", "json"]).json();
+        assert_eq!(found(&report), want, "{input}");
+    }
+}
+
+#[test]
 fn a_policy_judges_and_says_why() {
     let dir = Dir::new(&[("mcp.json", SETUP), ("tsuba.toml", POLICY)]);
     let audit = ["audit", "mcp.json", "--format", "json", "--as-of", "2026-11-24", "--gate", "none"];

@@ -23,7 +23,11 @@ fn quay() -> Dir {
 
 #[test]
 fn the_text_reads_as_it_should() {
-    let out = quay().run(&["audit", "quay", "--as-of", "2026-11-25"]).out();
+    let dir = quay();
+    let out = dir.run(&["audit", "quay", "--as-of", "2026-11-25"]).out();
+    // Where it lies is another folder each time.
+    let root = std::fs::canonicalize(dir.path("quay")).unwrap();
+    let out = out.replace(&root.display().to_string(), "ROOT");
     assert_eq!(out, TEXT, "{out}");
 }
 
@@ -122,8 +126,9 @@ fn git_facts_and_modes_reach_the_findings() {
 
 const TEXT: &str = r##"0 refuse   1 fix-first   2 unchecked   0 ready   of 3 entries in 1 setup
 findings: 4 high, 1 medium, 2 low   (as of 2026-11-25)
+paths from ROOT
 
-fix-first  crew-mail  quay/mcp.json:2
+fix-first  crew-mail  mcp.json:2
     runs     uvx saltmarsh-crew-mail [none]
     given    MAIL_PASSWORD in plain text Ga…(13 chars)
     because  a package is started without an exact version; a secret stands in plain text; tools
@@ -150,7 +155,7 @@ fix-first  crew-mail  quay/mcp.json:2
              |                                                  ~~~~~~~~~~~~~
              fix: Take the tools that change, send or run something out of the list.
 
-unchecked  quay-files  quay/mcp.json:4
+unchecked  quay-files  mcp.json:4
     runs     docker saltmarsh/quay-files:1.4.2 [exact]
     because  its server was not asked what it offers
     low      supply/no-digest  line 4, column 87  /mcpServers/quay-files/args/4
@@ -159,20 +164,20 @@ unchecked  quay-files  quay/mcp.json:4
 
 In files, not in one entry
 
-    quay/mcp.json:3
+    mcp.json:3
     medium   review/duplicate-key  line 3, column 3  /mcpServers/tide-table
              tide-table is written twice; the later one counts, this one does not
              | "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…
              | ~~~~~~~~~~~~
              fix: Take out the one that is not meant.
 
-    quay/mcp.json:2
+    mcp.json:2
     low      combine/leak-path (possible)  line 2, column 3  /mcpServers/crew-mail
              this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a
              way out)
 
 Nothing found in
-  quay/mcp.json
+  mcp.json
     unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]  (not-asked)
 
 Not judged
@@ -187,32 +192,32 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
 
 ### crew-mail (fix-first)
 
-`quay/mcp.json`, line 2. Runs: `uvx saltmarsh-crew-mail [none]`
+`mcp.json`, line 2. Runs: `uvx saltmarsh-crew-mail [none]`
 
-- [ ] **high** supply/unpinned (`quay/mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run other code
+- [ ] **high** supply/unpinned (`mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run other code
   - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, …`
   - Name the exact version that was reviewed. Write saltmarsh-crew-mail==&lt;the version you reviewed&gt;
-- [ ] **high** secret/plaintext (`quay/mcp.json`:2:95): a password stands in plain text in the variable MAIL\_PASSWORD
+- [ ] **high** secret/plaintext (`mcp.json`:2:95): a password stands in plain text in the variable MAIL\_PASSWORD
   - `…altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] …`
   - Rotate it where it was issued, keep the new one outside the file, and refer to it. Write ${MAIL\_PASSWORD}
-- [ ] **high** power/unasked (`quay/mcp.json`:2:130): send\_mail runs without anybody being asked
+- [ ] **high** power/unasked (`mcp.json`:2:130): send\_mail runs without anybody being asked
   - `…L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
-- [ ] **high** power/unasked (`quay/mcp.json`:2:143): delete\_mail runs without anybody being asked
+- [ ] **high** power/unasked (`mcp.json`:2:143): delete\_mail runs without anybody being asked
   - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
 
 ### Unchecked
 
-- quay-files, `quay/mcp.json`, line 4: its server was not asked what it offers
-- tide-table, `quay/mcp.json`, line 5: its server was not asked what it offers
+- quay-files, `mcp.json`, line 4: its server was not asked what it offers
+- tide-table, `mcp.json`, line 5: its server was not asked what it offers
 
 ### In files, not in one entry
 
-- [ ] **medium** review/duplicate-key (`quay/mcp.json`:3:3): tide-table is written twice; the later one counts, this one does not
+- [ ] **medium** review/duplicate-key (`mcp.json`:3:3): tide-table is written twice; the later one counts, this one does not
   - `"tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…`
   - Take out the one that is not meant.
-- [ ] **low** combine/leak-path (`quay/mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)
+- [ ] **low** combine/leak-path (`mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)
   - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-m…`
   - Split the servers over two clients, or have crew-mail ask before every call.
 

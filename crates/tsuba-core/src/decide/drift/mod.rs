@@ -1,4 +1,4 @@
-//! Drift: what is other now than it was, from two reports (`tsuba-report/1`), and how much it weighs.
+//! Drift: what is other now than it was, from two reports (`tsuba-report/2`), and how much it weighs.
 
 mod snapshot;
 mod words;

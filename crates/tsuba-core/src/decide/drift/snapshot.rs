@@ -1,4 +1,4 @@
-//! A report (`tsuba-report/1`), as far as drift is told from it. Whoever wrote it may have written anything into it.
+//! A report (`tsuba-report/2`, or `/1`), as far as drift is told from it. Whoever wrote it may have written anything into it.
 
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -7,7 +7,7 @@ use serde::Deserialize;
 /// A report, as far as drift is told from it.
 #[derive(Clone, Debug, Default, Deserialize)]
 pub struct Snapshot {
-    /// `tsuba-report/1`.
+    /// `tsuba-report/2` or `/1`.
     pub schema: String,
     /// The date of the audit.
     #[serde(default)]
@@ -116,7 +116,7 @@ pub(super) struct Finding {
 impl Snapshot {
     /// Is it a report that this program understands?
     pub fn is_known(&self) -> bool {
-        self.schema == "tsuba-report/1"
+        ["tsuba-report/2", "tsuba-report/1"].contains(&self.schema.as_str())
     }
 
     /// This and another together.
