@@ -1,7 +1,7 @@
 //! `tsuba.toml`: the teams, the key file and the policy of a company. Read here and nowhere else; every mistake in it is told with its place.
 
 use anyhow::{Context as _, bail};
-use globset::{Glob, GlobSet, GlobSetBuilder};
+use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 use std::path::{Path, PathBuf};
 use tsuba_core::policy::{Policy, PolicyError};
 use tsuba_core::read::{Document, Input, Node, read};
@@ -12,6 +12,17 @@ use tsuba_find::{read_regular, read_regular_text};
 const MAX_CONFIGURATION: u64 = 4 << 20;
 /// Nobody's key is longer (bytes); and the path may come from a folder that is being audited.
 const MAX_KEY: u64 = 64 * 1024;
+
+/// The configuration's name in a folder.
+pub(crate) const NAME: &str = "tsuba.toml";
+
+/// The configuration of this account, whether or not it is there: `tsuba/tsuba.toml` where its programs keep theirs.
+pub(crate) fn of_account() -> Option<PathBuf> {
+    let set = |name: &str| std::env::var_os(name).map(PathBuf::from).filter(|path| path.is_absolute());
+    let folder = set("XDG_CONFIG_HOME").or_else(|| set("APPDATA"));
+    let folder = folder.or_else(|| Some(std::env::home_dir()?.join(".config")))?;
+    Some(folder.join("tsuba").join(NAME))
+}
 
 /// A configuration, ready to use.
 #[derive(Clone, Debug, Default)]
@@ -24,6 +35,8 @@ pub(crate) struct Config {
     pub(crate) policy: Policy,
     /// In the order written.
     teams: Vec<Team>,
+    /// The folders whose own configuration and register count.
+    trusted: GlobSet,
 }
 
 /// A team and the paths it answers for.
@@ -34,13 +47,12 @@ struct Team {
 }
 
 impl Config {
-    /// Reads the configuration that is named; else the one in the current folder, where there is one.
+    /// Reads a configuration; without one nothing is configured.
     ///
     /// # Errors
     /// Where it, or its key file, cannot be read; where it is no TOML; and every mistake in it.
     pub(crate) fn load(named: Option<&Path>) -> anyhow::Result<Self> {
-        let default = Path::new("tsuba.toml");
-        let Some(path) = named.or_else(|| default.is_file().then_some(default)) else { return Ok(Self::default()) };
+        let Some(path) = named else { return Ok(Self::default()) };
         let text = read_regular_text(path, MAX_CONFIGURATION)
             .with_context(|| format!("cannot read the configuration {}", path.display()))?;
         let (config, key_file) = Self::parse(&text).map_err(|mistakes| {
@@ -52,7 +64,7 @@ impl Config {
 
     /// Reads a configuration from its text; the key file is only named.
     fn parse(text: &str) -> Result<(Self, Option<PathBuf>), Vec<PolicyError>> {
-        let input = Input { path: "tsuba.toml".to_owned(), bytes: text.into(), ..Input::default() };
+        let input = Input { path: NAME.to_owned(), bytes: text.into(), ..Input::default() };
         let document = read(input).map_err(|_| vec![no_toml(text)])?;
         let mut reading = Reading { document: &document, mistakes: Vec::new() };
         let mut config = Self::default();
@@ -61,8 +73,9 @@ impl Config {
             match member.key.text.as_str() {
                 "team" => config.teams = reading.teams(&member.value),
                 "key_file" => key_file = reading.text(&member.value, "key_file = \"company.key\"").map(PathBuf::from),
+                "trust" => config.trusted = reading.trust(&member.value),
                 key if Policy::KEYS.contains(&key) => {}
-                _ => reading.wrong(member.key.span, format!("not known here; known are `key_file`, `[[team]]` with `name` and `paths`, and of the policy {}", Policy::KEYS.join(", "))),
+                _ => reading.wrong(member.key.span, format!("not known here; known are `key_file`, `[[team]]` with `name` and `paths`, `[trust]` with `folders`, and of the policy {}", Policy::KEYS.join(", "))),
             }
         }
         let mut mistakes = reading.mistakes;
@@ -72,6 +85,11 @@ impl Config {
         }
         mistakes.sort_by_key(|mistake| (mistake.line, mistake.column));
         if mistakes.is_empty() { Ok((config, key_file)) } else { Err(mistakes) }
+    }
+
+    /// Do the configuration and the register of this folder, given in full, count by themselves?
+    pub(crate) fn trusts(&self, folder: &Path) -> bool {
+        self.trusted.is_match(folder)
     }
 
     /// The team that answers for a path: the first whose patterns match it or its end.
@@ -133,6 +151,35 @@ impl Reading<'_> {
         list.items().iter().filter_map(|team| self.team(team)).collect()
     }
 
+    fn trust(&mut self, node: &Node) -> GlobSet {
+        const FOLDERS: &str = "folders = [\"/srv/company\"]";
+        for member in node.members().iter().filter(|member| member.key.text != "folders") {
+            self.wrong(member.key.span, format!("not known here; write {FOLDERS}"));
+        }
+        let mut builder = GlobSetBuilder::new();
+        match node.get("folders").filter(|folders| folders.is_list()) {
+            None => self.wrong(node.span, format!("no list of folders; write {FOLDERS}")),
+            Some(folders) => {
+                for folder in folders.items() {
+                    // `~` is the home folder of whoever's configuration this is.
+                    let home = || std::env::home_dir().map(|home| home.to_string_lossy().into_owned());
+                    let text = folder.text().map(|text| match (text.strip_prefix('~'), home()) {
+                        (Some(rest), Some(home)) => format!("{home}{rest}"),
+                        _ => text.to_owned(),
+                    });
+                    let glob = text.filter(|text| Path::new(text).is_absolute() || text.starts_with('*'));
+                    match glob.and_then(|text| folder_glob(&text)) {
+                        Some(glob) => {
+                            builder.add(glob);
+                        }
+                        None => self.wrong(folder.span, "not a folder in full, as \"/srv/company\" or \"~/work/*\""),
+                    }
+                }
+            }
+        }
+        builder.build().unwrap_or_default()
+    }
+
     fn team(&mut self, node: &Node) -> Option<Team> {
         const NAME: &str = "name = \"Tickets\"";
         const PATHS: &str = "paths = [\"tickets/**\"]";
@@ -164,6 +211,11 @@ impl Reading<'_> {
         }
         Some(Team { name: name?.to_owned(), paths: paths.ok()? })
     }
+}
+
+/// Folders of a pattern, in which `*` stands for one name.
+fn folder_glob(pattern: &str) -> Option<Glob> {
+    GlobBuilder::new(pattern.trim_end_matches('/')).literal_separator(true).build().ok()
 }
 
 fn key(path: &Path) -> anyhow::Result<Key> {

@@ -4,6 +4,7 @@ use crate::config::Config;
 use crate::naming::Naming;
 use crate::progress::Progress;
 use crate::threads::Threads;
+use crate::trusted::Judged;
 use anyhow::{Context as _, bail};
 use clap::Args;
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -37,7 +38,7 @@ pub(crate) struct Where {
     /// Threads to use; 0 means one for each core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
-    /// Configuration file [default: tsuba.toml in the current folder, where there is one]
+    /// Configuration file [default: tsuba.toml in the current folder, else this account's own; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
     /// Folders of evidence, in full, and whether they lie in the inputs anyway.
@@ -71,6 +72,21 @@ impl Where {
     /// One folder as it is.
     pub(crate) fn folder(folder: PathBuf, jobs: usize, config: Option<PathBuf>) -> Self {
         Self { jobs, ..Self::inputs(vec![folder], config) }
+    }
+
+    /// The roots of what is judged, in full: the repositories that the inputs lie in, and the inputs that are folders.
+    pub(crate) fn roots(&self) -> Vec<PathBuf> {
+        let handed_over = |whole: &PathBuf| self.evidence.iter().any(|(folder, within)| !within && folder == whole);
+        let inputs = self.paths().into_iter().filter_map(|input| input.canonicalize().ok());
+        let root = |whole: PathBuf| {
+            let folder = if whole.is_dir() { Some(whole.as_path()) } else { whole.parent() };
+            let repository = folder.and_then(tsuba_find::root);
+            repository.or_else(|| whole.is_dir().then(|| whole.clone()))
+        };
+        let mut roots: Vec<PathBuf> = inputs.filter(|whole| !handed_over(whole)).filter_map(root).collect();
+        roots.sort();
+        roots.dedup();
+        roots
     }
 
     /// What files are called that are found under the inputs.
@@ -161,7 +177,7 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 
 /// Finds, reads and understands everything that `wanted` names.
 pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
-    let config = Config::load(wanted.config.as_deref())?;
+    let config = Judged::of(wanted)?.config(wanted.config.as_deref())?;
     let inputs = wanted.paths();
     let home = wanted.home.then(|| std::env::home_dir().context("--home: this person has no home folder (HOME)"));
     let home = home.transpose()?;

@@ -21,6 +21,7 @@ mod register;
 mod remembered;
 mod reports;
 mod threads;
+mod trusted;
 mod walk;
 
 use clap::{Parser, Subcommand};

@@ -5,6 +5,7 @@ use crate::gather::{Gathered, Where, gather};
 use crate::known::known;
 use crate::register;
 use crate::threads::Threads;
+use crate::trusted::Judged;
 use jiff::civil::Date;
 use std::path::{Path, PathBuf};
 use tsuba_core::judge::{Audit, Options, Rule, audit};
@@ -44,20 +45,21 @@ impl Pipeline {
         Ok(self)
     }
 
-    /// Judges with the register that is named, or else with the one in the current folder, where there is one.
+    /// Judges with the register that is named, or else with the one that counts by itself, where there is one.
     ///
     /// # Errors
     /// Where one is named that is not there, and where it cannot be read: before any work is done.
     pub(crate) fn with_register(mut self, named: Option<&Path>) -> anyhow::Result<Self> {
-        self.register = register::load(named)?;
-        self.register_path = register::path(named);
+        self.register_path = Judged::of(&self.wanted)?.decides(named, register::FILE);
+        self.register = self.register_path.as_deref().map(|path| register::load(Some(path))).transpose()?.flatten();
         Ok(self)
     }
 
     /// Likewise, for a decision that may be the first one: it is written into a register that need not be there yet.
     pub(crate) fn with_register_to_write(mut self, named: Option<&Path>) -> anyhow::Result<Self> {
-        self.register = register::load(named.filter(|path| path.exists()))?;
-        self.register_path = Some(named.unwrap_or(Path::new(register::NAME)).to_owned());
+        let path = Judged::of(&self.wanted)?.to_write(named, register::FILE)?;
+        self.register = if path.exists() { register::load(Some(&path))? } else { None };
+        self.register_path = Some(path);
         Ok(self)
     }
 
@@ -82,6 +84,11 @@ impl Pipeline {
     /// The day as of which it is judged.
     pub(crate) fn today(&self) -> Date {
         self.today
+    }
+
+    /// Where the register lies that is judged with.
+    pub(crate) fn register_path(&self) -> Option<&Path> {
+        self.register_path.as_deref()
     }
 
     /// The register that is judged with, as it was read.

@@ -1,6 +1,7 @@
 //! The register's file: read, and changed so that two who change it at once both keep what they decided.
 
 use crate::lock::Lock;
+use crate::trusted::Deciding;
 use crate::{output, remembered};
 use anyhow::{Context as _, bail};
 use jiff::civil::Date;
@@ -16,6 +17,9 @@ use tsuba_find::{open_regular, read_regular_text};
 pub(crate) const NAME: &str = "tsuba-register.toml";
 /// A register of more bytes is not read.
 const MOST: u64 = 64 << 20;
+
+/// The register as a file that decides.
+pub(crate) const FILE: Deciding = Deciding { name: NAME, option: "--register" };
 
 /// The register that is named; else the one in the current folder, where there is one.
 pub(crate) fn path(named: Option<&Path>) -> Option<PathBuf> {

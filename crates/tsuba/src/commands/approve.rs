@@ -91,7 +91,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
     }
     let decisions: Vec<Decision> = decided.iter().map(|(decision, _)| decision.clone()).collect();
-    let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
+    let path = register::write(audited.register.as_deref(), &decisions)?;
     approved::keep(&path, &mut audited, &decided)?;
     let mut out = anstream::stdout().lock();
     for line in told {

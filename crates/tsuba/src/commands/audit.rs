@@ -20,7 +20,7 @@ pub(crate) struct Args {
     /// Judge also the evidence in this folder, as `tsuba capture` wrote it (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     pub(crate) evidence: Vec<PathBuf>,
-    /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder, where there is one]
+    /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
     /// Judge only with a register that one of the signers in this file has signed (a file of allowed signers of OpenSSH)
@@ -111,7 +111,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let pipeline = pipeline(&args.r#where, &args.report)?.with_register(named)?;
     let signer = args.require_signed.as_deref();
     let signer = signer
-        .map(|file| register::signed(named, pipeline.register(), file, args.min_serial, pipeline.today()))
+        .map(|file| {
+            register::signed(pipeline.register_path(), pipeline.register(), file, args.min_serial, pipeline.today())
+        })
         .transpose()?;
     let since = args.since.as_deref().map(crate::reports::snapshot).transpose()?;
     let audited = pipeline.with_evidence(&args.evidence)?.run()?;

@@ -23,10 +23,10 @@ pub(crate) struct Args {
     /// Folders of evidence (may be given several times)
     #[arg(long, value_name = "FOLDER", requires = "policy")]
     evidence: Vec<PathBuf>,
-    /// The register [default: tsuba-register.toml in the current folder, where there is one]
+    /// The register [default: tsuba-register.toml in the current folder; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE", requires = "policy")]
     register: Option<PathBuf>,
-    /// Configuration file [default: tsuba.toml in the current folder, where there is one]
+    /// Configuration file [default: tsuba.toml in the current folder, else this account's own; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE", requires = "policy")]
     config: Option<PathBuf>,
     /// As of this date (YYYY-MM-DD) [default: today in UTC]

@@ -4,6 +4,7 @@ use crate::dates::date;
 use crate::deciding::{Decider, For, judged, named, scope};
 use crate::exit::Done;
 use crate::gather::Where;
+use crate::pipeline::Audited;
 use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -44,9 +45,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         scopes.push(package(text)?);
     }
     scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
-    let mut cleaner: Option<Cleaner> = None;
+    let (mut cleaner, mut into): (Option<Cleaner>, _) = (None, args.decider.who.register.clone());
     if !args.entry.is_empty() {
-        let audit = judged(&args.r#where, &[], &args.decider.who)?.audit;
+        let Audited { audit, register, .. } = judged(&args.r#where, &[], &args.decider.who)?;
+        into = register;
         for (_, study, entry) in named(&audit, &args.entry)? {
             scopes.push(scope(&audit, Kind::Refused, args.on, study, entry)?);
         }
@@ -57,7 +59,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let decisions: anyhow::Result<Vec<Decision>> =
         scopes.into_iter().map(|scope| args.decider.decision(Kind::Refused, scope, until)).collect();
     let decisions = decisions?;
-    let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
+    let path = register::write(into.as_deref(), &decisions)?;
     let mut out = anstream::stdout().lock();
     for decision in &decisions {
         let line = format!("refused {}", super::decisions::what(decision));

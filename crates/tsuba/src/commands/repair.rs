@@ -30,7 +30,7 @@ pub(crate) struct Args {
     /// The evidence of what was fetched (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
-    /// The register, for the versions that are approved [default: tsuba-register.toml in the current folder, where there is one]
+    /// The register, for the versions that are approved [default: tsuba-register.toml in the current folder; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE")]
     register: Option<PathBuf>,
     /// Only findings of this rule (may be given several times)

@@ -306,7 +306,7 @@ impl Review<'_> {
     }
 
     fn write<I: BufRead, O: Write>(&self, dialog: &mut Dialog<I, O>, decision: &Decision) -> anyhow::Result<PathBuf> {
-        let path = register::write(self.args.who.register.as_deref(), std::slice::from_ref(decision))?;
+        let path = register::write(self.audited.register.as_deref(), std::slice::from_ref(decision))?;
         writeln!(dialog.out, "  {}, {}", decision.kind.name(), register::written(&path))?;
         Ok(path)
     }

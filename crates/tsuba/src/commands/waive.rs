@@ -4,6 +4,7 @@ use crate::dates::date;
 use crate::deciding::{Decider, judged};
 use crate::exit::Done;
 use crate::gather::Where;
+use crate::pipeline::Audited;
 use crate::register;
 use anyhow::bail;
 use clap::Args as Arguments;
@@ -49,7 +50,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.as_deref().filter(|rule| tsuba_core::rules::find(rule).is_none()) {
         bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
     }
-    let audit = judged(&args.r#where, &args.evidence, &args.decider.who)?.audit;
+    let Audited { audit, register: into, .. } = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
     let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
     match found.len() {
@@ -66,7 +67,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.register_fingerprint.clone() };
         decisions.push(args.decider.decision(Kind::Waived, scope, Some(until))?);
     }
-    let path = register::write(args.decider.who.register.as_deref(), &decisions)?;
+    let path = register::write(into.as_deref(), &decisions)?;
     let mut out = anstream::stdout().lock();
     for line in lines {
         writeln!(out, "waived until {until}  {line}")?;

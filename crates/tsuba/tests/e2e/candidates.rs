@@ -235,7 +235,8 @@ fn what_is_only_shown_is_neither_asked_nor_decided_on() {
         ["approve", ".", "--entry", "t", "--unseen", "--reason", "r", "--by", "ines", "--as-of", "2026-11-24"];
     let out = dir.run(&approve).out();
     assert!(out.contains("approved t  mcp.json") && !out.contains("README"), "{out}");
-    let review = dir.run(&["review", ".", "--by", "ines", "--as-of", "2026-11-24"]);
+    let review = ["review", ".", "--by", "ines", "--as-of", "2026-11-24", "--register", "tsuba-register.toml"];
+    let review = dir.run(&review);
     assert!(review.out().contains("nothing to decide"), "{}", review.out());
     let report = dir.run(&["audit", ".", "--gate", "none", "--format", "json"]).json();
     assert_eq!(report["summary"]["unasked"]["remote"], 0);

@@ -25,6 +25,7 @@ mod repair;
 mod reports;
 mod review;
 mod secrets;
+mod trust;
 mod util;
 #[cfg(target_os = "linux")]
 mod walls;

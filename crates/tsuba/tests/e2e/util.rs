@@ -28,14 +28,24 @@ impl Dir {
         self.run_with(args, b"")
     }
 
+    /// Runs the program in a folder of it.
+    pub(crate) fn run_in(&self, folder: &str, args: &[&str]) -> Run {
+        self.started(folder, args, b"")
+    }
+
     pub(crate) fn run_with(&self, args: &[&str], input: &[u8]) -> Run {
+        self.started("", args, input)
+    }
+
+    fn started(&self, folder: &str, args: &[&str], input: &[u8]) -> Run {
         use std::io::Write as _;
         let mut child = Command::new(env!("CARGO_BIN_EXE_tsuba"))
             .args(args)
-            .current_dir(self.0.path())
+            .current_dir(self.path(folder))
             .env("NO_COLOR", "1")
             // What is remembered between runs is the folder's own.
             .env("XDG_STATE_HOME", self.path(".state"))
+            .env("XDG_CONFIG_HOME", self.path(".account"))
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())
