@@ -13,5 +13,5 @@ mod walk;
 
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
-pub use repository::{Repository, root};
+pub use repository::{Repository, author, root};
 pub use walk::{Problem, Walk, read_file, walk};

@@ -35,6 +35,26 @@ impl Repository {
     }
 }
 
+/// The name that version control signs this person's commits with: of the repository of the current folder, else of the account.
+pub fn author() -> Option<String> {
+    let own =
+        std::env::current_dir().ok().and_then(|here| Some(shared(&version_control(&root(&here)?)?).join("config")));
+    let home = std::env::home_dir();
+    let of_programs =
+        std::env::var_os("XDG_CONFIG_HOME").map(PathBuf::from).or_else(|| Some(home.as_ref()?.join(".config")));
+    let files = [own, home.map(|home| home.join(".gitconfig")), of_programs.map(|folder| folder.join("git/config"))];
+    files.into_iter().flatten().find_map(|file| {
+        let name = configuration(&file)?.string("user.name")?.to_string();
+        Some(name.trim().to_owned()).filter(|name| !name.is_empty())
+    })
+}
+
+/// A configuration of version control, without what it would take in from other files.
+fn configuration(file: &Path) -> Option<File> {
+    let bytes = read_regular(file, MAX_CONFIG).ok()?;
+    File::from_bytes_no_includes(&bytes, Metadata::default(), init::Options::default()).ok()
+}
+
 /// The root of the repository that a folder lies in.
 pub fn root(folder: &Path) -> Option<PathBuf> {
     folder.ancestors().find(|folder| is_root(folder)).map(Path::to_path_buf)
@@ -62,9 +82,7 @@ fn shared(folder: &Path) -> PathBuf {
 }
 
 fn remote(folder: &Path) -> Option<String> {
-    let bytes = read_regular(&folder.join("config"), MAX_CONFIG).ok()?;
-    // What it would take in from other files is left out.
-    let config = File::from_bytes_no_includes(&bytes, Metadata::default(), init::Options::default()).ok()?;
+    let config = configuration(&folder.join("config"))?;
     let sections: Vec<_> = config.sections_by_name("remote").into_iter().flatten().collect();
     let name = |name: &str| sections.iter().find(|s| s.header().subsection_name().is_some_and(|own| own == name));
     let section = name("origin").or(match sections.as_slice() {

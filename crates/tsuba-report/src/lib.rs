@@ -27,6 +27,7 @@ pub use json::{Json, NotAReport, read, schema};
 pub use markdown::Markdown;
 pub use model::Report;
 pub use phrases::count;
+pub use rows::entry_id;
 pub use sarif::Sarif;
 pub use source::{RepositoryRow, RepositorySource, Source, SourceRow};
 pub use style::{Look, Tint};

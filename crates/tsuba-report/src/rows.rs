@@ -24,7 +24,8 @@ pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
     }
 }
 
-fn entry_id(study: &Study, entry: &Entry) -> String {
+/// What an entry is called in reports: the same wherever its tree lies.
+pub fn entry_id(study: &Study, entry: &Entry) -> String {
     fingerprint([study.document.identity(), entry.pointer.as_str()])
 }
 

@@ -8,20 +8,21 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::evidence::Listing;
-use tsuba_core::judge::{Audit, Stands, wary_cleaner};
-use tsuba_core::register::{Decision, Kind, Scope};
+use tsuba_core::judge::{Audit, Finding, Stands, wary_cleaner};
+use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::severity::Severity;
 use tsuba_core::understand::{Entry, Prints, Study, launch_print, listing_of, started};
+use tsuba_report::entry_id;
 
 /// Who decides, and where that is written down.
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Who {
-    /// Who decides [default: TSUBA_REVIEWER, else the name of this account]
+    /// Who decides [default: TSUBA_REVIEWER, else user.name of git, else the name of this account]
     #[arg(long, value_name = "NAME")]
     by: Option<String>,
     /// For this team only
     #[arg(long, value_name = "TEAM")]
-    team: Option<String>,
+    pub(crate) team: Option<String>,
     /// The register [default: tsuba-register.toml in the current folder]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
@@ -56,9 +57,16 @@ impl Who {
     }
 
     pub(crate) fn by(&self) -> anyhow::Result<String> {
-        let of_environment = ["TSUBA_REVIEWER", "USER", "LOGNAME"].iter().find_map(|name| std::env::var(name).ok());
-        let by = self.by.clone().or(of_environment).filter(|name| !name.trim().is_empty());
-        by.context("nobody decides: name yourself with --by NAME")
+        if let Some(by) = &self.by {
+            // What was typed is meant, and nobody else is put in its place.
+            return Some(by.clone()).filter(|name| !name.trim().is_empty()).context("--by is empty: name the reviewer");
+        }
+        let named = |name: &str| std::env::var(name).ok().filter(|name| !name.trim().is_empty());
+        let by =
+            named("TSUBA_REVIEWER").or_else(tsuba_find::author).or_else(|| named("USER")).or_else(|| named("LOGNAME"));
+        by.or_else(tsuba_find::Facts::account).context(
+            "no reviewer: neither --by, TSUBA_REVIEWER, user.name of git nor the account has a name; pass --by NAME",
+        )
     }
 
     /// A decision on something, without what was approved.
@@ -86,6 +94,8 @@ impl Who {
             conditions: Vec::new(),
             launch: None,
             prints: None,
+            place: None,
+            history: Vec::new(),
         })
     }
 }
@@ -105,6 +115,60 @@ pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow:
     pipeline.with_register_to_write(who.register.as_deref())?.run()
 }
 
+/// Which entries are decided on.
+#[derive(Clone, Debug, Default, Arguments)]
+pub(crate) struct Named {
+    /// The entry, by its name or by its id in a JSON report (may be given several times)
+    #[arg(long, value_name = "NAME")]
+    pub(crate) entry: Vec<String>,
+    /// All entries of that name, where they are several
+    #[arg(long)]
+    all: bool,
+}
+
+impl Named {
+    /// The entries that are meant.
+    ///
+    /// # Errors
+    /// Where there is none, and where a name fits several and not all are meant: then none is taken.
+    pub(crate) fn of<'a>(&self, audited: &'a Audited) -> anyhow::Result<Vec<(Stands, &'a Study, &'a Entry)>> {
+        let audit = &audited.audit;
+        let mut found = Vec::new();
+        for name in &self.entry {
+            let fits = match by_id(audit, name) {
+                Some(own) => vec![own],
+                None => named(audit, std::slice::from_ref(name))?,
+            };
+            if fits.len() > 1 && !self.all {
+                let line = |(_, study, entry): &(Stands, &Study, &Entry)| {
+                    let place = study.document.lines.position(&study.document.text, entry.name.span.start as usize);
+                    audit.cleaner.clean(&format!("{}  {}:{}", entry_id(study, entry), study.document.path, place.line))
+                };
+                let told: String = fits.iter().take(TOLD).map(|fit| format!("\n  {}", line(fit))).collect();
+                bail!(
+                    "{} entries are called {}; name one by its id (--entry ID), or add --all:{told}",
+                    fits.len(),
+                    audit.cleaner.clean(name)
+                );
+            }
+            found.extend(fits);
+        }
+        Ok(found)
+    }
+}
+
+/// So many entries are told when there are too many.
+const TOLD: usize = 20;
+
+fn by_id<'a>(audit: &'a Audit, id: &str) -> Option<(Stands, &'a Study, &'a Entry)> {
+    let studies = audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up());
+    let mut all = studies.flat_map(|(s, study)| {
+        let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+        own.map(move |(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry))
+    });
+    all.find(|(_, study, entry)| entry_id(study, entry) == id)
+}
+
 /// The entries of these names that are set up, with where they stand.
 pub(crate) fn named<'a>(audit: &'a Audit, names: &[String]) -> anyhow::Result<Vec<(Stands, &'a Study, &'a Entry)>> {
     let mut found = Vec::new();
@@ -120,6 +184,18 @@ pub(crate) fn named<'a>(audit: &'a Audit, names: &[String]) -> anyhow::Result<Ve
         }
     }
     Ok(found)
+}
+
+/// Where a finding stands, for whoever reads the register.
+pub(crate) fn place(audit: &Audit, finding: &Finding) -> Option<FindingPlace> {
+    let study = audit.studies.get(finding.stands.study)?;
+    let entry = finding.stands.entry.and_then(|entry| study.entries.get(entry));
+    let clean = |text: &str| audit.cleaner.clean(text).to_string();
+    Some(FindingPlace {
+        setup: clean(study.document.register_path()),
+        entry: entry.map(|entry| clean(&entry.name.text)),
+        pointer: finding.pointer.to_string(),
+    })
 }
 
 /// What a decision on an entry is on.

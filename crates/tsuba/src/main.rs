@@ -15,6 +15,7 @@ mod known;
 mod lock;
 mod naming;
 mod output;
+mod picked;
 mod pipeline;
 mod progress;
 mod register;
@@ -51,6 +52,8 @@ enum Command {
     Approve(commands::approve::Args),
     Refuse(commands::refuse::Args),
     Waive(commands::waive::Args),
+    Renew(commands::renew::Args),
+    Revoke(commands::revoke::Args),
     Decisions(commands::decisions::Args),
     Compare(commands::compare::Args),
     Render(commands::render::Args),
@@ -77,6 +80,8 @@ fn main() -> ExitCode {
         Command::Approve(args) => commands::approve::run(&args),
         Command::Refuse(args) => commands::refuse::run(&args),
         Command::Waive(args) => commands::waive::run(&args),
+        Command::Renew(args) => commands::renew::run(&args),
+        Command::Revoke(args) => commands::revoke::run(&args),
         Command::Decisions(args) => commands::decisions::run(&args),
         Command::Compare(args) => commands::compare::run(&args),
         Command::Render(args) => commands::render::run(&args),

@@ -113,8 +113,14 @@ const ABANDONED: Duration = Duration::from_secs(600);
 /// More files of a folder are not looked at for such.
 const MAX_LOOKED_AT: usize = 10_000;
 
-/// A temporary file in a folder. What killed runs have left there is cleared first.
+/// A temporary file in a folder that nobody else may read.
 fn temporary(folder: &Path) -> io::Result<tempfile::NamedTempFile> {
+    created(folder, false)
+}
+
+/// A temporary file in a folder, with the mode that a new file usually has (the umask's) or for its owner alone. What killed runs have left
+/// there is cleared first.
+fn created(folder: &Path, usual: bool) -> io::Result<tempfile::NamedTempFile> {
     let all = std::fs::read_dir(folder).into_iter().flatten().flatten().take(MAX_LOOKED_AT);
     for entry in all.filter(|entry| entry.file_name().to_string_lossy().starts_with(TEMPORARY)) {
         let age = entry
@@ -127,7 +133,16 @@ fn temporary(folder: &Path) -> io::Result<tempfile::NamedTempFile> {
             let _left = std::fs::remove_file(entry.path());
         }
     }
-    tempfile::Builder::new().prefix(TEMPORARY).tempfile_in(folder)
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(TEMPORARY);
+    #[cfg(unix)]
+    if usual {
+        use std::os::unix::fs::PermissionsExt as _;
+        // What the umask takes away is taken away.
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+    }
+    let _ = usual;
+    builder.tempfile_in(folder)
 }
 
 /// Writes to standard output, or to `file` in one step: a reader never sees half a report.
@@ -146,11 +161,15 @@ pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) ->
     // A link stays a link: what it leads to is replaced.
     let target = path.canonicalize().unwrap_or_else(|_| path.clone());
     let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let temporary = temporary(folder).with_context(told)?;
+    // As any program leaves a file: a new one with the usual mode, one that is there with its own.
+    let mode = target.metadata().ok().filter(std::fs::Metadata::is_file).map(|facts| facts.permissions());
+    let temporary = created(folder, mode.is_none()).with_context(told)?;
+    if let Some(mode) = mode {
+        temporary.as_file().set_permissions(mode).with_context(told)?;
+    }
     let mut out = BufWriter::new(temporary.as_file());
     body(&mut out).and_then(|()| out.flush()).with_context(told)?;
     drop(out);
-    // A report names what is weak: it is its owner's to share, so it keeps the temporary file's mode 600.
     temporary.persist(&target).map(|_: File| ()).map_err(|e| e.error).with_context(told)
 }
 

@@ -161,6 +161,13 @@ pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Res
     let lock = Lock::take(path).with_context(told)?;
     let mut register = read(&lock.0, path)?;
     for decision in decisions {
+        let before = register.on_the_same(decision);
+        let same = |before: &Decision| *decision == Decision { history: decision.history.clone(), ..before.clone() };
+        if before.is_some_and(same) {
+            continue;
+        }
+        // What it takes the place of is kept with it.
+        let decision = &before.map_or_else(|| decision.clone(), |before| decision.clone().after(before));
         let text = register.with(decision);
         // What is written must be read again, and nothing else may have come or gone, whatever is in the file.
         let next = Register::read(&text).ok().filter(|next| {

@@ -1,6 +1,6 @@
 //! The content of a register in one form only: what is signed. Comments, order and the way of writing do not matter to it.
 
-use super::{Decision, Register, Scope, Signing};
+use super::{Decision, FindingPlace, Past, Register, Scope, Signing};
 use crate::prelude::*;
 use serde_json::{Map, Value, json};
 
@@ -22,7 +22,7 @@ impl Register {
 
 /// Everything that a decision says.
 fn content(decision: &Decision) -> Map<String, Value> {
-    let Decision { kind, scope, team, by, on, reason, until, conditions, launch, prints } = decision;
+    let Decision { kind, scope, team, by, on, reason, until, conditions, launch, prints, place, history } = decision;
     let mut all = BTreeMap::new();
     all.insert("kind", json!(kind.name()));
     match scope {
@@ -54,5 +54,11 @@ fn content(decision: &Decision) -> Map<String, Value> {
         "listed",
         json!(prints.as_ref().map(|prints| json!({ "server": prints.server, "items": prints.items }))),
     );
+    if let Some(FindingPlace { setup, entry, pointer }) = place {
+        all.insert("place", json!({ "setup": setup, "entry": entry, "pointer": pointer }));
+    }
+    if !history.is_empty() {
+        all.insert("history", history.iter().map(Past::content).collect());
+    }
     all.into_iter().filter(|(_, value)| !value.is_null()).map(|(key, value)| (key.to_owned(), value)).collect()
 }

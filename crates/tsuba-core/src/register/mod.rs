@@ -3,6 +3,7 @@
 //! places, and their branches merge.
 
 mod canonical;
+mod history;
 mod reading;
 mod signed;
 mod signing;
@@ -14,6 +15,7 @@ use crate::read::{Input, Node, Notation, Reason, Unreadable, read};
 use crate::text::strong_fingerprint;
 use crate::understand::Prints;
 use core::fmt;
+pub use history::{MAX_HISTORY, Past};
 use jiff::civil::Date;
 use reading::Reading;
 pub use signed::{MAX_REMEMBERED, Memory, NAMESPACE, NotSigned, Signers, SignersError, Stale};
@@ -26,7 +28,7 @@ use writing::{above_remarks, written};
 const SCHEMA: &str = "tsuba-register/1";
 
 /// What a new register begins with.
-const HEAD: &str = "# Decisions on tool servers, written by `tsuba approve`, `tsuba refuse` and `tsuba waive`.\n# Tables are in the order of their names, so that branches merge.\nschema = \"tsuba-register/1\"\n";
+const HEAD: &str = "# Decisions on tool servers, written by `tsuba approve`, `refuse`, `waive`, `renew` and `revoke`.\n# Tables are in the order of their names, so that branches merge.\nschema = \"tsuba-register/1\"\n";
 
 /// What was decided.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -37,11 +39,13 @@ pub enum Kind {
     Refused,
     /// A finding is accepted until a date.
     Waived,
+    /// What was decided before no longer counts, and nothing is decided.
+    Revoked,
 }
 
 impl Kind {
     /// All kinds.
-    pub const ALL: [Self; 3] = [Self::Approved, Self::Refused, Self::Waived];
+    pub const ALL: [Self; 4] = [Self::Approved, Self::Refused, Self::Waived, Self::Revoked];
 
     /// Its name in the register.
     pub fn name(self) -> &'static str {
@@ -49,6 +53,7 @@ impl Kind {
             Self::Approved => "approved",
             Self::Refused => "refused",
             Self::Waived => "waived",
+            Self::Revoked => "revoked",
         }
     }
 }
@@ -109,6 +114,21 @@ pub struct Decision {
     pub launch: Option<String>,
     /// What the server listed when it was approved.
     pub prints: Option<Prints>,
+    /// Where the finding stood that was waived, for whoever reads the register.
+    pub place: Option<FindingPlace>,
+    /// What was decided on it before, the oldest first.
+    pub history: Vec<Past>,
+}
+
+/// Where a finding stands.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct FindingPlace {
+    /// The setup's path.
+    pub setup: String,
+    /// The entry's name, where it stands in one.
+    pub entry: Option<String>,
+    /// The value, as a JSON Pointer.
+    pub pointer: String,
 }
 
 impl Decision {
@@ -128,7 +148,7 @@ impl Decision {
 
     /// Does it hold on a day?
     pub fn holds(&self, today: Date) -> bool {
-        self.until.is_none_or(|until| until >= today)
+        self.kind != Kind::Revoked && self.until.is_none_or(|until| until >= today)
     }
 }
 
@@ -245,6 +265,12 @@ impl Register {
             }
         }
         (start, end)
+    }
+
+    /// The decision on the same thing that is in the register, if there is one.
+    pub fn on_the_same(&self, decision: &Decision) -> Option<&Decision> {
+        let id = decision.id();
+        self.decisions.iter().find(|other| other.id() == id)
     }
 
     /// The text with a decision: in the place of the one on the same thing, else in the order of names. Everything else stays to the letter.

@@ -1,6 +1,6 @@
 //! Reading the table of a decision: every mistake in it is told with its line.
 
-use super::{Decision, Kind, RegisterError, Scope};
+use super::{Decision, FindingPlace, Kind, Past, RegisterError, Scope};
 use crate::prelude::*;
 use crate::read::{Document, Node};
 use crate::understand::Prints;
@@ -26,6 +26,8 @@ const KNOWN: &[&str] = &[
     "launch",
     "server",
     "listed",
+    "place",
+    "history",
 ];
 
 /// A table that is being read.
@@ -74,7 +76,7 @@ impl Reading<'_> {
         }
         let kind = Kind::ALL.into_iter().find(|known| known.name() == kind);
         if kind.is_none() {
-            wrong(at, "kind is approved, refused or waived".to_owned());
+            wrong(at, "kind is approved, refused, waived or revoked".to_owned());
         }
         let version = text("version");
         let scope = match (
@@ -86,7 +88,8 @@ impl Reading<'_> {
             (Some((setup, entry)), None, None, None) => Some(Scope::Entry { setup, entry }),
             (None, Some((source, package)), None, None) => Some(Scope::Package { source, package, version }),
             (None, None, Some(host), None) => Some(Scope::Host { host }),
-            (None, None, None, Some((rule, finding))) => Some(Scope::Finding { rule, finding }),
+            // What it stands in is told beside it.
+            (_, None, None, Some((rule, finding))) => Some(Scope::Finding { rule, finding }),
             _ => None,
         };
         if scope.is_none() {
@@ -99,6 +102,7 @@ impl Reading<'_> {
             wrong(at, "a waiver ends: write until = 2027-02-28".to_owned());
         }
         if let (Some(kind), Some(scope)) = (kind, &scope)
+            && kind != Kind::Revoked
             && (kind == Kind::Waived) != matches!(scope, Scope::Finding { .. })
         {
             wrong(at, "a finding is waived, and everything else is approved or refused".to_owned());
@@ -119,6 +123,23 @@ impl Reading<'_> {
                 })
                 .collect(),
         });
+        let place = matches!(scope, Some(Scope::Finding { .. })).then(|| {
+            Some(FindingPlace {
+                setup: text("setup")?,
+                entry: text("entry"),
+                pointer: text("place").unwrap_or_default(),
+            })
+        });
+        let mut history = Vec::new();
+        for item in self.node.get("history").map(Node::items).unwrap_or_default() {
+            match Past::read(item) {
+                Some(past) => history.push(past),
+                None => wrong(
+                    item.span.start as usize,
+                    "what was decided before has a kind, by, on and reason, and perhaps until and launch".to_owned(),
+                ),
+            }
+        }
         match (kind, scope, on) {
             (Some(kind), Some(scope), Some(on)) if errors.is_empty() => Ok(Decision {
                 kind,
@@ -131,6 +152,8 @@ impl Reading<'_> {
                 conditions,
                 launch: text("launch"),
                 prints,
+                place: place.flatten(),
+                history,
             }),
             _ => Err(errors),
         }

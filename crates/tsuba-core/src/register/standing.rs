@@ -132,7 +132,8 @@ struct Index<'r> {
 impl<'r> Index<'r> {
     fn of(register: &'r Register) -> Self {
         let mut index = Self::default();
-        for (at, decision) in register.decisions.iter().enumerate() {
+        let counts = |(_, decision): &(usize, &Decision)| decision.kind != Kind::Revoked;
+        for (at, decision) in register.decisions.iter().enumerate().filter(counts) {
             match &decision.scope {
                 Scope::Entry { setup, entry } => index.entries.entry((setup, entry)).or_default().push(at),
                 Scope::Package { source, package, .. } => {
@@ -189,7 +190,7 @@ fn same_version(one: &str, other: &str) -> bool {
 fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Option<Prints>, today: Date) -> Standing {
     match (decision.kind, decision.holds(today)) {
         (Kind::Refused, true) => return Standing::Refused(at),
-        (Kind::Refused, false) | (Kind::Waived, _) => return Standing::Unknown,
+        (Kind::Refused, false) | (Kind::Waived | Kind::Revoked, _) => return Standing::Unknown,
         (Kind::Approved, false) => return Standing::Expired(at),
         (Kind::Approved, true) => {}
     }

@@ -14,6 +14,8 @@ fn decision(scope: Scope) -> Decision {
         conditions: vec!["pinned".into()],
         launch: Some("ab".into()),
         prints: None,
+        place: None,
+        history: Vec::new(),
     }
 }
 
@@ -31,12 +33,17 @@ fn what_is_written_is_read_again() {
         Scope::Finding { rule: "supply/unpinned".into(), finding: "0123456789abcdef".into() },
     ];
     let mut text = String::new();
+    let place = FindingPlace { setup: "a \"b\".json".into(), entry: Some("t".into()), pointer: "/mcpServers/t".into() };
     let mut all: Vec<Decision> = scopes.into_iter().map(decision).collect();
     all[0].prints = Some(Prints {
         server: Some("s".into()),
         items: [("tool get \"tide\"".to_owned(), BTreeSet::from(["x".to_owned(), "y".to_owned()]))].into(),
     });
     all[1].team = Some("Harbour".into());
+    let revoked = all[2].revoked("lena".into(), date(2026, 12, 1), "it \"ended\"\nso".into());
+    all[2] = revoked.after(&all[2]);
+    all[3] = all[3].renewed("omar".into(), date(2026, 12, 1), "again".into(), None).after(&all[2]);
+    all[4].place = Some(place);
     for decision in &all {
         text = Register::read(&text).unwrap().with(decision);
     }
@@ -46,6 +53,24 @@ fn what_is_written_is_read_again() {
     // In the order of names, so that two branches write into different places.
     let heads: Vec<&str> = text.lines().filter(|l| l.starts_with("[decision.") && !l.ends_with(".listed]")).collect();
     assert!(heads.is_sorted(), "{text}");
+}
+
+#[test]
+fn what_was_before_is_bounded_signed_and_never_dropped_unsaid() {
+    let first = entry("a");
+    let many =
+        (0..60).fold(first.clone(), |now, n| first.renewed("ines".into(), first.on, n.to_string(), None).after(&now));
+    assert_eq!((many.history.len(), many.history[0].reason.as_str()), (MAX_HISTORY, "9"));
+    let text = Register::default().with(&many);
+    let register = Register::read(&text).unwrap();
+    let other = Register::read(&text.replace("reason = \"9\"", "reason = \"other\"")).unwrap();
+    assert_ne!(register.canonical(), other.canonical());
+    for (from, to) in
+        [("by = \"ines\", on", "on"), ("{ kind", "{ more = 1, kind"), ("{ kind = \"approved\"", "{ kind = \"loved\"")]
+    {
+        let wrong = Register::read(&text.replacen(from, to, 1).replace("kind = \"loved\"\n", "kind = \"approved\"\n"));
+        assert!(wrong.is_err_and(|errors| errors[0].why.contains("decided before")), "{from}");
+    }
 }
 
 #[test]
@@ -81,7 +106,7 @@ fn every_mistake_is_told_with_its_line() {
         ("by = \"ines\"", "by = \"\"", 5, "has no by"),
         ("reason = ", "reasons = ", 11, "reasons is not known here"),
         ("on = 2026-11-24", "on = 24", 10, "on is no date"),
-        ("\nkind = \"approved\"", "\nkind = \"maybe\"", 5, "approved, refused or waived"),
+        ("\nkind = \"approved\"", "\nkind = \"maybe\"", 5, "approved, refused, waived or revoked"),
         ("kind = \"approved\"", "kind = \"waived\"", 5, "a finding is waived"),
         ("setup = ", "host = \"x\"\nsetup = ", 5, "is one of"),
         (id.as_str(), "0123", 5, "is called"),

@@ -40,6 +40,11 @@ pub(super) fn written(decision: &Decision) -> String {
             line("finding", &quoted(finding));
         }
     }
+    if let Some(place) = &decision.place {
+        line("setup", &quoted(&place.setup));
+        place.entry.iter().for_each(|entry| line("entry", &quoted(entry)));
+        line("place", &quoted(&place.pointer));
+    }
     decision.team.iter().for_each(|team| line("team", &quoted(team)));
     line("by", &quoted(&decision.by));
     line("on", &decision.on.to_string());
@@ -50,6 +55,10 @@ pub(super) fn written(decision: &Decision) -> String {
         line("conditions", &format!("[{}]", all.join(", ")));
     }
     decision.launch.iter().for_each(|launch| line("launch", &quoted(launch)));
+    if !decision.history.is_empty() {
+        let past: Vec<String> = decision.history.iter().map(|past| past.written(quoted)).collect();
+        line("history", &format!("[\n{}\n]", past.join("\n")));
+    }
     if let Some(prints) = &decision.prints {
         prints.server.iter().for_each(|server| line("server", &quoted(server)));
         let _ = writeln!(out, "[decision.{id}.listed]");

@@ -1,7 +1,7 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
 use crate::dates::date;
-use crate::deciding::{Decider, For, judged, may_be_written, named, open, scope, seen};
+use crate::deciding::{Decider, For, Named, judged, may_be_written, open, scope, seen};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::{approved, register};
@@ -19,9 +19,8 @@ use tsuba_core::register::{Decision, Kind};
 pub(crate) struct Args {
     #[command(flatten)]
     r#where: Where,
-    /// The entry to approve (may be given several times)
-    #[arg(long, value_name = "NAME", required = true)]
-    entry: Vec<String>,
+    #[command(flatten)]
+    named: Named,
     /// What is approved
     #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
     on: For,
@@ -47,11 +46,14 @@ pub(crate) struct Args {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = args.until.as_deref().map(|text| date("--until", text)).transpose()?;
     may_be_written(&args.condition)?;
+    if args.named.entry.is_empty() {
+        bail!("--entry NAME is missing: say what is approved; `tsuba review` goes through what is undecided");
+    }
     let mut audited = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let audit = &audited.audit;
     let mut decided: Vec<(Decision, Vec<Stands>)> = Vec::new();
     let mut told = Vec::new();
-    for (stands, study, entry) in named(audit, &args.entry)? {
+    for (stands, study, entry) in args.named.of(&audited)? {
         let open = open(audit, stands);
         if !open.is_empty() && !args.despite_findings {
             bail!(

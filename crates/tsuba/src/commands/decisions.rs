@@ -9,7 +9,7 @@ use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
 use tsuba_core::judge::wary_cleaner;
-use tsuba_core::register::{Decision, Kind, Scope};
+use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::text::Cleaner;
 
 /// Show what was decided
@@ -30,6 +30,9 @@ pub(crate) struct Args {
     /// Count the register's serial number up, and write what is to be signed: the register, then as --canonical
     #[arg(long, conflicts_with_all = ["canonical", "kind", "ending", "format"])]
     to_sign: bool,
+    /// Exit with status 1 when a decision has expired, or ends within the days of --ending
+    #[arg(long, conflicts_with_all = ["canonical", "to_sign"])]
+    gate: bool,
     /// The format
     #[arg(long, value_enum, default_value_t = FormatName::Text)]
     format: FormatName,
@@ -43,6 +46,7 @@ enum KindName {
     Approved,
     Refused,
     Waived,
+    Revoked,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -72,6 +76,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         KindName::Approved => Kind::Approved,
         KindName::Refused => Kind::Refused,
         KindName::Waived => Kind::Waived,
+        KindName::Revoked => Kind::Revoked,
     });
     let ends = |decision: &Decision, days: i32| {
         decision.until.and_then(|until| today.until(until).ok()).is_some_and(|span| span.get_days() <= days)
@@ -83,17 +88,23 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .filter(|decision| args.ending.is_none_or(|days| ends(decision, days)))
         .collect();
     shown.sort_by(|a, b| (a.kind, &a.scope, &a.team).cmp(&(b.kind, &b.scope, &b.team)));
+    let counted = |decision: &&&Decision| decision.kind != Kind::Revoked;
+    let over = shown.iter().filter(counted).filter(|decision| !decision.holds(today)).count();
+    // With --ending only what ends is shown.
+    let ends_soon = args.ending.is_some() && shown.iter().any(|decision| decision.kind != Kind::Revoked);
+    let done = if args.gate && (over > 0 || ends_soon) { Done::Gated } else { Done::Clean };
     let mut out = anstream::stdout().lock();
     // Whoever may write the register may write anything into it.
     let cleaner = wary_cleaner();
     if args.format == FormatName::Json {
         let rows: Vec<_> = shown.iter().map(|decision| row(&cleaner, decision, decision.holds(today))).collect();
         writeln!(out, "{}", serde_json::to_string_pretty(&json!({ "as_of": today.to_string(), "decisions": rows }))?)?;
-        return Ok(Done::Clean);
+        return Ok(done);
     }
     let count = |kind: Kind| shown.iter().filter(|decision| decision.kind == kind).count();
-    let over = shown.iter().filter(|decision| !decision.holds(today)).count();
-    let told = if over > 0 { format!("; {over} over") } else { String::new() };
+    let revoked = count(Kind::Revoked);
+    let revoked = if revoked > 0 { format!(", {revoked} revoked") } else { String::new() };
+    let told = if over > 0 { format!("{revoked}; {over} expired") } else { revoked };
     writeln!(
         out,
         "{} approved, {} refused, {} waived{told}   (as of {today})",
@@ -103,12 +114,12 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     )?;
     for decision in shown {
         let until = match decision.until {
-            Some(until) if until < today => format!(", over since {until}"),
+            Some(until) if until < today => format!(", expired since {until}"),
             Some(until) => format!(", until {until}"),
             None => String::new(),
         };
         let team = decision.team.as_ref().map(|team| format!(" for {team}")).unwrap_or_default();
-        let head = format!("{}{team}  {}", decision.kind.name(), what(decision));
+        let head = format!("{}{team}  {}  [{}]", decision.kind.name(), what(decision), decision.id());
         writeln!(out, "\n{}", cleaner.clean(&head))?;
         writeln!(
             out,
@@ -118,8 +129,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         for condition in &decision.conditions {
             writeln!(out, "    {}", cleaner.clean(&format!("on condition: {condition}")))?;
         }
+        for past in decision.history.iter().rev() {
+            let until = past.until.map(|until| format!(", until {until}")).unwrap_or_default();
+            let told = format!("before: {} by {} on {}{until}: {}", past.kind.name(), past.by, past.on, past.reason);
+            writeln!(out, "    {}", cleaner.clean(&told))?;
+        }
     }
-    Ok(Done::Clean)
+    Ok(done)
 }
 
 fn none() -> String {
@@ -135,7 +151,11 @@ pub(crate) fn what(decision: &Decision) -> String {
         }
         Scope::Package { source, package, version: None } => format!("the {source} package {package} at any version"),
         Scope::Host { host } => format!("every server at {host}"),
-        Scope::Finding { rule, finding } => format!("{rule}  finding {finding}"),
+        Scope::Finding { rule, finding } => match &decision.place {
+            Some(FindingPlace { setup, entry: Some(entry), pointer }) => format!("{rule}  {entry}  {setup}  {pointer}"),
+            Some(FindingPlace { setup, entry: None, pointer }) => format!("{rule}  {setup}  {pointer}"),
+            None => format!("{rule}  finding {finding}"),
+        },
     }
 }
 
@@ -147,11 +167,24 @@ fn row(cleaner: &Cleaner, decision: &Decision, holds: bool) -> serde_json::Value
             json!({ "source": clean(source), "package": clean(package), "version": version.as_ref().map(clean) })
         }
         Scope::Host { host } => json!({ "host": clean(host) }),
-        Scope::Finding { rule, finding } => json!({ "rule": clean(rule), "finding": clean(finding) }),
+        Scope::Finding { rule, finding } => {
+            let place = decision.place.as_ref().map(|place| {
+                json!({ "setup": clean(&place.setup), "entry": place.entry.as_ref().map(clean), "pointer": clean(&place.pointer) })
+            });
+            json!({ "rule": clean(rule), "finding": clean(finding), "place": place })
+        }
     };
+    let history: Vec<serde_json::Value> = decision
+        .history
+        .iter()
+        .map(|past| {
+            json!({ "kind": past.kind.name(), "by": clean(&past.by), "decided": past.on.to_string(),
+                "until": past.until.map(|until| until.to_string()), "reason": clean(&past.reason) })
+        })
+        .collect();
     let conditions: Vec<String> = decision.conditions.iter().map(clean).collect();
     json!({ "id": decision.id(), "kind": decision.kind.name(), "on": scope, "team": decision.team.as_ref().map(clean),
         "by": clean(&decision.by), "decided": decision.on.to_string(),
         "until": decision.until.map(|until| until.to_string()), "reason": clean(&decision.reason),
-        "conditions": conditions, "holds": holds })
+        "conditions": conditions, "holds": holds, "history": history })
 }

@@ -1,10 +1,9 @@
 //! `tsuba refuse`: writes down that a server may not be used.
 
 use crate::dates::date;
-use crate::deciding::{Decider, For, judged, named, scope};
+use crate::deciding::{Decider, For, Named, judged, scope};
 use crate::exit::Done;
 use crate::gather::Where;
-use crate::pipeline::Audited;
 use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -19,9 +18,8 @@ use tsuba_core::text::Cleaner;
 pub(crate) struct Args {
     #[command(flatten)]
     r#where: Where,
-    /// An entry of the inputs (may be given several times)
-    #[arg(long, value_name = "NAME", required_unless_present_any = ["package", "host"])]
-    entry: Vec<String>,
+    #[command(flatten)]
+    named: Named,
     /// What is refused of the entries
     #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
     on: For,
@@ -46,13 +44,16 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
     let (mut cleaner, mut into): (Option<Cleaner>, _) = (None, args.decider.who.register.clone());
-    if !args.entry.is_empty() {
-        let Audited { audit, register, .. } = judged(&args.r#where, &[], &args.decider.who)?;
-        into = register;
-        for (_, study, entry) in named(&audit, &args.entry)? {
-            scopes.push(scope(&audit, Kind::Refused, args.on, study, entry)?);
+    if args.named.entry.is_empty() && args.package.is_empty() && args.host.is_empty() {
+        bail!("what is refused? Name it with --entry, --package or --host");
+    }
+    if !args.named.entry.is_empty() {
+        let audited = judged(&args.r#where, &[], &args.decider.who)?;
+        for (_, study, entry) in args.named.of(&audited)? {
+            scopes.push(scope(&audited.audit, Kind::Refused, args.on, study, entry)?);
         }
-        cleaner = Some(audit.cleaner);
+        into = audited.register;
+        cleaner = Some(audited.audit.cleaner);
     }
     scopes.sort();
     scopes.dedup();

@@ -1,7 +1,7 @@
 //! `tsuba review`: through the entries on which nobody has decided, one at a time.
 
 use crate::dates::date;
-use crate::deciding::{For, Who, judged, may_be_written, named, open, scope, seen};
+use crate::deciding::{For, Who, judged, may_be_written, named, open, place, scope, seen};
 use crate::dialog::Dialog;
 use crate::exit::Done;
 use crate::gather::Where;
@@ -283,6 +283,7 @@ impl Review<'_> {
             writeln!(dialog.out, "  there is no finding {number}")?;
             return Ok(());
         };
+        let place = place(&self.audited.audit, finding);
         let (rule, register_fingerprint, shown) =
             (finding.rule.id, finding.register_fingerprint.clone(), finding.fingerprint.clone());
         let Some(reason) = reason(dialog)? else { return Ok(()) };
@@ -292,7 +293,7 @@ impl Review<'_> {
             return Ok(());
         }
         let scope = Scope::Finding { rule: rule.to_owned(), finding: register_fingerprint.clone() };
-        let decision = self.args.who.decision(Kind::Waived, scope, until, &reason)?;
+        let decision = Decision { place, ..self.args.who.decision(Kind::Waived, scope, until, &reason)? };
         self.write(dialog, &decision)?;
         self.report.findings.iter_mut().filter(|row| row.fingerprint == shown).for_each(|row| row.waive(&decision));
         self.waived.insert(register_fingerprint);

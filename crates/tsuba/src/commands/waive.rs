@@ -1,7 +1,7 @@
 //! `tsuba waive`: writes down that a finding is accepted until a date.
 
 use crate::dates::date;
-use crate::deciding::{Decider, judged};
+use crate::deciding::{Decider, judged, place};
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::pipeline::Audited;
@@ -65,7 +65,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut decisions = Vec::new();
     for finding in &found {
         let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.register_fingerprint.clone() };
-        decisions.push(args.decider.decision(Kind::Waived, scope, Some(until))?);
+        let mut decision = args.decider.decision(Kind::Waived, scope, Some(until))?;
+        decision.place = place(&audit, finding);
+        decisions.push(decision);
     }
     let path = register::write(into.as_deref(), &decisions)?;
     let mut out = anstream::stdout().lock();

@@ -103,6 +103,138 @@ fn an_approval_holds_until_something_changes() {
 }
 
 #[test]
+fn a_decision_is_renewed_and_revoked_and_what_was_before_is_kept() {
+    let dir = company();
+    let approve = ["approve", "mcp.json", "--entry", "tide-table", "--evidence", "evidence", "--until", "2026-12-24"];
+    decide(&dir, &approve);
+    assert_eq!(standing(&audit(&dir, "2027-01-01"), "tide-table"), "expired fix-first");
+    let out = decide(&dir, &["renew", "tide-table", "--until", "2027-06-30"]);
+    assert!(out.starts_with("approved until 2027-06-30  tide-table  mcp.json\n"), "{out}");
+    assert_eq!(standing(&audit(&dir, "2027-01-01"), "tide-table"), "approved ready");
+    // What was approved is the same still: something else is not covered.
+    dir.write("mcp.json", SETUP.replace("2.4.1", "2.4.2").as_bytes());
+    assert_eq!(standing(&audit(&dir, "2027-01-01"), "tide-table"), "changed fix-first");
+    dir.write("mcp.json", SETUP.as_bytes());
+    let id = dir.run(&["decisions", "--format", "json"]).json()["decisions"][0]["id"].as_str().unwrap().to_owned();
+    decide(&dir, &["revoke", &id]);
+    assert_eq!(standing(&audit(&dir, "2026-12-01"), "tide-table"), "unknown fix-first");
+    let all = dir.run(&["decisions", "--format", "json"]).json();
+    let row = &all["decisions"][0];
+    let kinds: Vec<&Value> = row["history"].as_array().unwrap().iter().map(|past| &past["kind"]).collect();
+    assert_eq!((&row["kind"], kinds), (&"revoked".into(), vec![&"approved".into(), &"approved".into()]));
+    assert_eq!(row["history"][0]["until"], "2026-12-24");
+    // What was taken back is decided anew, and cannot be renewed.
+    let again = dir.run(&[&["renew", "tide-table", "--until", "2028-01-01"][..], &DECIDER].concat());
+    assert!(again.status() == 2 && again.err().contains("no decision is called so"), "{}", again.err());
+    decide(&dir, &approve);
+    assert_eq!(standing(&audit(&dir, "2026-12-01"), "tide-table"), "approved ready");
+    let text = dir.run(&["decisions", "--as-of", "2026-12-01"]).out();
+    assert!(text.contains(&format!("approved  tide-table  mcp.json  [{id}]")), "{text}");
+    assert_eq!(text.matches("before: ").count(), 3, "{text}");
+    // The same decision once more is no other one.
+    let before = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
+    decide(&dir, &approve);
+    assert_eq!(std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap(), before);
+}
+
+#[test]
+fn the_gate_of_the_decisions_stops_at_what_ends() {
+    let dir = company();
+    decide(&dir, &["approve", "mcp.json", "--entry", "berth-board", "--unseen", "--until", "2026-12-24"]);
+    let status = |args: &[&str]| dir.run(&[&["decisions"], args].concat()).status();
+    for (args, want) in [
+        (&["--as-of", "2026-12-25"][..], 0),
+        (&["--gate", "--as-of", "2026-12-25"], 1),
+        (&["--gate", "--as-of", "2026-12-24"], 0),
+        (&["--gate", "--ending", "7", "--as-of", "2026-12-20"], 1),
+        (&["--gate", "--ending", "7", "--as-of", "2026-12-01"], 0),
+        (&["--gate", "--format", "json", "--as-of", "2026-12-25"], 1),
+    ] {
+        assert_eq!(status(args), want, "{args:?}");
+    }
+    // What was taken back ends no more.
+    decide(&dir, &["revoke", "berth-board"]);
+    assert_eq!(status(&["--gate", "--as-of", "2026-12-25"]), 0);
+}
+
+#[test]
+fn a_name_that_fits_several_decides_on_none() {
+    let dir = Dir::new(&[("a/mcp.json", SETUP), ("b/mcp.json", SETUP)]);
+    let report = dir.run(&["audit", "a", "b", "--format", "json"]).json();
+    let rows = report["entries"].as_array().unwrap();
+    let own = rows.iter().find(|row| row["name"] == "tide-table" && row["setup"] == "b/mcp.json").unwrap();
+    let id = own["id"].as_str().unwrap();
+    for command in [&["approve", "--unseen"][..], &["refuse"]] {
+        let args = [command, &["a", "b", "--entry", "tide-table"], &DECIDER].concat();
+        let run = dir.run(&args);
+        assert_eq!(run.status(), 2, "{}", run.out());
+        assert!(
+            run.err().contains("2 entries are called tide-table") && run.err().contains(&format!("{id}  b/mcp.json:2")),
+            "{}",
+            run.err()
+        );
+        assert!(!dir.path("tsuba-register.toml").exists());
+    }
+    decide(&dir, &["approve", "a", "b", "--unseen", "--entry", id]);
+    let all = dir.run(&["decisions", "--format", "json"]).json();
+    assert_eq!(all["decisions"].as_array().unwrap().len(), 1);
+    assert_eq!(all["decisions"][0]["on"]["setup"], "b/mcp.json");
+    decide(&dir, &["approve", "a", "b", "--unseen", "--entry", "tide-table", "--all"]);
+    let both = dir.run(&["decisions", "--format", "json"]).json();
+    assert_eq!(both["decisions"].as_array().unwrap().len(), 2);
+    // Likewise where decisions are named.
+    let run = dir.run(&[&["revoke", "tide-table"][..], &DECIDER].concat());
+    assert!(run.status() == 2 && run.err().contains("2 decisions fit"), "{}", run.err());
+}
+
+#[test]
+fn a_waiver_names_file_entry_and_place() {
+    let dir = company();
+    dir.write("mcp.json", SETUP.replace("@2.4.1", "").as_bytes());
+    decide(&dir, &["waive", "mcp.json", "--rule", "supply/unpinned", "--until", "2027-01-01"]);
+    let text = dir.run(&["decisions", "--as-of", "2026-12-01"]).out();
+    assert!(text.contains("waived  supply/unpinned  tide-table  mcp.json  /mcpServers/tide-table/args/1  ["), "{text}");
+    let register = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
+    for line in ["setup = \"mcp.json\"", "entry = \"tide-table\"", "place = \"/mcpServers/tide-table/args/1\""] {
+        assert!(register.lines().any(|own| own == line), "{line}: {register}");
+    }
+}
+
+#[cfg(unix)]
+#[test]
+fn the_reviewer_is_whoever_is_named_first() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let dir = company();
+    std::fs::create_dir_all(dir.path("home")).unwrap();
+    let by = |env: &[(&str, &str)], args: &[&str]| {
+        let _ = std::fs::remove_file(dir.path("tsuba-register.toml"));
+        let mut command = Command::new(env!("CARGO_BIN_EXE_tsuba"));
+        command.args(["refuse", "--host", "tides.example", "--reason", "x"]).args(args).current_dir(dir.path(""));
+        command
+            .env_remove("TSUBA_REVIEWER")
+            .env("HOME", dir.path("home"))
+            .env("USER", "account")
+            .env("XDG_CONFIG_HOME", dir.path("none"));
+        let out = command.envs(env.iter().copied()).output().unwrap();
+        assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+        dir.run(&["decisions", "--format", "json"]).json()["decisions"][0]["by"].as_str().unwrap().to_owned()
+    };
+    assert_eq!(by(&[], &[]), "account");
+    dir.write("home/.gitconfig", b"[user]\n\tname = Ines of the harbour\n");
+    assert_eq!(by(&[], &[]), "Ines of the harbour");
+    assert_eq!(by(&[("TSUBA_REVIEWER", "lena")], &[]), "lena");
+    assert_eq!(by(&[("TSUBA_REVIEWER", "lena")], &["--by", "omar"]), "omar");
+    // A report has the mode of any new file.
+    let umask = Command::new("sh")
+        .args(["-c", "umask 027; \"$0\" audit mcp.json --format json -o r.json"])
+        .arg(env!("CARGO_BIN_EXE_tsuba"))
+        .current_dir(dir.path(""))
+        .output();
+    assert!(umask.is_ok());
+    assert_eq!(std::fs::metadata(dir.path("r.json")).unwrap().permissions().mode() & 0o777, 0o640);
+}
+
+#[test]
 fn what_is_refused_is_told_wherever_it_is() {
     let dir = company();
     decide(&dir, &["refuse", "--package", "npm:@saltmarsh/tide-table", "--host", "Berths.saltmarsh-line.example"]);
@@ -262,6 +394,8 @@ fn branches_on_which_different_things_were_decided_merge() {
         conditions: Vec::new(),
         launch: None,
         prints: None,
+        place: None,
+        history: Vec::new(),
     };
     let with = |text: &str, number: usize| {
         Register::read(text).unwrap().with(&decision(format!("host-{number}.saltmarsh-line.example")))

@@ -277,6 +277,7 @@ fn no_secret_is_in_any_output() {
         &["capture"],
         &[
             "approve",
+            "--all",
             "--despite-findings",
             "--unseen",
             "--entry",

@@ -212,6 +212,8 @@ mod tests {
             conditions: Vec::new(),
             launch: None,
             prints: None,
+            place: None,
+            history: Vec::new(),
         };
         let other = Register::read(&signed(ID, 8).with(&decision)).unwrap();
         assert_eq!(memory.take(&other, "a", 0, TODAY), Err(Stale::Forked(8)));
