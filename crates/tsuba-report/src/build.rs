@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, Text, Tool, Unasked, Unread};
 use crate::rows::{entry_row, finding_row, setup_row};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Audit, Spread, Stands, Unseen, Verdict};
+use tsuba_core::judge::{Audit, Decides, Finding, Spread, Stands, Unseen, Verdict};
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 use tsuba_core::understand::{SetupKind, Study};
@@ -35,13 +35,23 @@ impl Report {
         };
         let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
         let id = |stands: Stands| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
+        // That nobody has decided is a status of the entry, not one more finding.
+        let open = |finding: &Finding| finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none();
         let findings = spread.spread(&audit.findings, |_, finding| {
-            finding_row(audit, finding, id(finding.stands), &paths).into_iter().collect()
+            let row = (!open(finding)).then(|| finding_row(audit, finding, id(finding.stands), &paths)).flatten();
+            row.into_iter().collect()
         });
+        let undecided = audit.findings.iter().filter(|finding| open(finding));
+        let (undecided, undecided_weighs) =
+            (undecided.clone().count(), undecided.map(|finding| finding.severity).max());
         let unread: Vec<_> =
             audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
-        let summary =
-            Summary { evidence_of_others: audit.of_others, ..Summary::of(&setups, &entries, &findings, unread.len()) };
+        let summary = Summary {
+            evidence_of_others: audit.of_others,
+            undecided,
+            undecided_weighs,
+            ..Summary::of(&setups, &entries, &findings, unread.len())
+        };
         Self {
             schema: Text::constant(SCHEMA),
             tool: Tool { name: Text::constant("tsuba"), version: Text::constant(version) },
@@ -104,6 +114,8 @@ impl Summary {
             verdicts: Verdict::ALL.iter().map(|verdict| (Named(*verdict), 0)).collect(),
             findings: Severity::ALL.map(|s| (Named(s), 0)).into(),
             known: 0,
+            undecided: 0,
+            undecided_weighs: None,
             evidence_of_others: 0,
             waived: findings.iter().filter(|finding| finding.waived.is_some()).count(),
         };

@@ -12,6 +12,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::Verdict;
+use tsuba_core::register::Stood;
 use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::understand::SetupKind;
 
@@ -220,15 +221,19 @@ impl Report {
         self
     }
 
-    /// The same without the findings of an earlier report, by their fingerprints: what is new, or worse than it was.
+    /// The same without the findings of an earlier report, by their fingerprints, and the entries that it has, by their ids: what is new, or worse than it was.
     #[must_use]
-    pub fn beyond(mut self, known: &BTreeMap<String, Severity>) -> Self {
+    pub fn beyond(mut self, known: &BTreeMap<String, Severity>, entries: &BTreeSet<String>) -> Self {
         let before = self.findings.len();
         self.findings.retain(|finding| known.get(&finding.fingerprint).is_none_or(|was| finding.severity > *was));
         let known = before - self.findings.len();
-        let evidence_of_others = self.summary.evidence_of_others;
+        let Summary { evidence_of_others, undecided, undecided_weighs, .. } = self.summary;
+        // An entry that was there before and undecided then does not stop what comes after it.
+        let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == Stood::Unknown);
+        let is_new = self.entries.iter().filter(open).any(|row| !entries.contains(&row.id));
+        let undecided_weighs = undecided_weighs.filter(|_| is_new);
         let summary = Summary::of(&self.setups, &self.entries, &self.findings, self.unread.len());
-        self.summary = Summary { known, evidence_of_others, ..summary };
+        self.summary = Summary { known, evidence_of_others, undecided, undecided_weighs, ..summary };
         self
     }
 
@@ -277,8 +282,9 @@ impl Report {
         unchecked || self.summary.unread > 0
     }
 
-    /// Is a finding at or above `gate` that is not waived?
+    /// Is a finding at or above `gate` that is not waived, or an entry on which nobody has decided?
     pub fn reaches(&self, gate: Severity) -> bool {
-        self.findings.iter().any(|finding| finding.severity >= gate && finding.waived.is_none())
+        let found = self.findings.iter().any(|finding| finding.severity >= gate && finding.waived.is_none());
+        found || self.summary.undecided_weighs.is_some_and(|severity| severity >= gate)
     }
 }

@@ -22,6 +22,12 @@ pub struct Summary {
     pub waived: usize,
     /// Findings that an earlier report has already, and this one leaves out.
     pub known: usize,
+    /// Entries on which nobody has decided, where there is a register.
+    #[serde(default)]
+    pub undecided: usize,
+    /// The gate at and below which these stop: what the policy says, else `high`.
+    #[serde(skip)]
+    pub undecided_weighs: Option<Severity>,
     /// Files that could not be read.
     pub unread: usize,
     /// Entries of which there is no evidence: local ones and remote ones.

@@ -8,6 +8,7 @@ use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
+use tsuba_core::register::Stood;
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 
@@ -81,9 +82,13 @@ impl Text {
     fn glance(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let summary = &report.summary;
-        let unread = match summary.unread {
+        let undecided = match summary.undecided {
             0 => String::new(),
-            some => format!("; {} unread", count(some, "file", "files")),
+            some => format!("; {some} undecided"),
+        };
+        let unread = match summary.unread {
+            0 => undecided,
+            some => format!("{undecided}; {} unread", count(some, "file", "files")),
         };
         if summary.entries == 0 {
             // What could not be read may well be a setup.
@@ -220,13 +225,7 @@ impl Text {
         if let Some(decided) = decided(entry) {
             self.labelled("decided", &decided, out)?;
         }
-        let findings: Vec<&FindingRow> = findings
-            .iter()
-            .copied()
-            .filter(|finding| finding.rule.as_str() != NOT_DECIDED || finding.waived.is_some())
-            .collect();
-        let reasons: Vec<&str> =
-            entry.because.iter().map(|reason| reason.as_str()).filter(|id| *id != NOT_DECIDED).collect();
+        let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
         let below = |id: &&str| findings.iter().any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
@@ -351,7 +350,7 @@ impl Text {
         if entries.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Nothing found in"))?;
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "No findings"))?;
         let name = entries.iter().map(|e| e.name.as_str().chars().count()).max().unwrap_or(0).min(28);
         let mut setup = None;
         for entry in entries {
@@ -361,7 +360,9 @@ impl Text {
             }
             let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
             // Without findings only what was not seen can decide.
-            let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
+            let mut reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
+            let standing = entry.decision.as_ref().map(|decision| *decision.standing);
+            reasons.extend((standing == Some(Stood::Unknown)).then_some("undecided"));
             let reasons = if reasons.is_empty() { String::new() } else { format!("  ({})", reasons.join(", ")) };
             let line = cut(&line, self.0.width.saturating_sub(15 + reasons.len()));
             writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Tint::Quiet, &reasons))?;
@@ -408,9 +409,6 @@ impl Text {
         Ok(())
     }
 }
-
-/// Nobody has decided: that is told in one line, and the finding of it is not shown again.
-const NOT_DECIDED: &str = "review/unknown";
 
 /// From where paths are told, and of which repository and commit they are.
 fn source(source: &SourceRow) -> Option<String> {

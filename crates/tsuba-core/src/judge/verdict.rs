@@ -52,8 +52,12 @@ pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>) ->
         Severity::Medium => Verdict::FixFirst,
         Severity::Low | Severity::Note => Verdict::Ready,
     };
-    let mut ranked: Vec<(usize, &Finding)> =
-        own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f))).filter(|(_, f)| f.waived.is_none()).collect();
+    let mut ranked: Vec<(usize, &Finding)> = own
+        .iter()
+        .filter_map(|i| findings.get(*i).map(|f| (*i, f)))
+        .filter(|(_, f)| f.waived.is_none())
+        .filter(|(_, f)| f.rule.ways.decides != Some(super::Decides::Open))
+        .collect();
     ranked.sort_by_key(|(index, f)| (core::cmp::Reverse((leads_to(f), f.severity, f.confidence)), *index));
     let verdict = ranked.first().map_or(Verdict::Ready, |(_, f)| leads_to(f));
     let verdict = if unseen.is_empty() { verdict } else { verdict.max(Verdict::Unchecked) };

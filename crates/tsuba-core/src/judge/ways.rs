@@ -20,7 +20,9 @@ pub struct Ways {
 /// What a finding says of a decision.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Decides {
-    /// That there is none, or that it no longer holds: a decision is what mends it.
+    /// That there is none: a status of the entry, which is counted apart and decides no verdict.
+    Open,
+    /// That it no longer holds: a decision is what mends it.
     Missing,
     /// That it was against.
     Against,
@@ -34,8 +36,15 @@ impl Ways {
     pub const OF_CALLERS: Self = Self { counts_behind: true, ..Self::PLAIN };
     /// About a value that is out wherever it stands.
     pub const OF_SECRETS: Self = Self { counts_where_shown: true, ..Self::PLAIN };
-    /// About a decision that is missing or no longer holds.
+    /// About a decision that no longer holds.
     pub const UNDECIDED: Self = Self { decides: Some(Decides::Missing), ..Self::PLAIN };
+    /// About a decision that nobody has taken.
+    pub const OPEN: Self = Self { decides: Some(Decides::Open), ..Self::PLAIN };
+
+    /// Is a decision what mends it?
+    pub const fn waits_for_a_decision(&self) -> bool {
+        matches!(self.decides, Some(Decides::Open | Decides::Missing))
+    }
 
     /// Stands for a requirement, too.
     #[must_use]

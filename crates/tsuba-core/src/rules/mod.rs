@@ -10,7 +10,7 @@ mod secret;
 mod supply;
 mod wording;
 
-use crate::judge::{Decides, Rule};
+use crate::judge::Rule;
 use crate::prelude::*;
 
 /// The names of all rules.
@@ -20,7 +20,7 @@ pub fn names() -> Vec<&'static str> {
 
 /// The names of the rules that only say that a decision is missing, or no longer holds.
 pub fn undecided() -> Vec<&'static str> {
-    all().iter().filter(|rule| rule.ways.decides == Some(Decides::Missing)).map(|rule| rule.id).collect()
+    all().iter().filter(|rule| rule.ways.waits_for_a_decision()).map(|rule| rule.id).collect()
 }
 
 /// Every rule, sorted by identifier.

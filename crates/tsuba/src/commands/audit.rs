@@ -126,7 +126,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let files: Vec<String> = files.into_iter().flatten().collect();
     let report = audited.report().with_files(&files);
     let report = match since {
-        Some(since) => report.beyond(&since.findings()),
+        Some(since) => report.beyond(&since.findings(), &since.ids()),
         None => report,
     };
     let report = ManuallyDrop::new(report.by_families(&args.report.only));

@@ -14,7 +14,7 @@ use std::collections::BTreeSet;
 use std::io::{self, BufRead, IsTerminal as _, Write};
 use std::path::PathBuf;
 use tsuba_core::decide::drift::drift;
-use tsuba_core::judge::{Audit, Decides, Stands};
+use tsuba_core::judge::{Audit, Stands};
 use tsuba_core::register::{Decision, Kind, Scope, Standing};
 use tsuba_core::severity::Severity;
 use tsuba_report::{Card, Report};
@@ -96,7 +96,7 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
                 let mut found: Vec<Severity> = audit
                     .findings_for(stands)
                     .iter()
-                    .filter(|finding| finding.rule.ways.decides != Some(Decides::Missing) && finding.waived.is_none())
+                    .filter(|finding| !finding.rule.ways.waits_for_a_decision() && finding.waived.is_none())
                     .map(|finding| finding.severity)
                     .collect();
                 found.sort_by_key(|severity| std::cmp::Reverse(*severity));
@@ -275,7 +275,7 @@ impl Review<'_> {
             },
         };
         let mut findings = self.audited.audit.findings_for(stands);
-        findings.retain(|finding| finding.rule.ways.decides != Some(Decides::Missing));
+        findings.retain(|finding| !finding.rule.ways.waits_for_a_decision());
         // In the order in which they are shown: that of the whole report.
         let order = |print: &str| self.report.findings.iter().position(|row| row.fingerprint == print);
         findings.sort_by_key(|finding| order(&finding.fingerprint));

@@ -64,9 +64,18 @@ fn an_approval_holds_until_something_changes() {
     assert!(out.starts_with("approved tide-table  mcp.json  with its one tool"), "{out}");
     let report = audit(&dir, "2026-11-24");
     assert_eq!(standing(&report, "tide-table"), "approved ready");
-    assert_eq!(standing(&report, "berth-board"), "unknown fix-first");
-    assert_eq!(rules(&report), ["review/unknown"]);
-    assert!(dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24"]).out().contains("decided  nobody has\n"));
+    // That nobody has decided is a status: it is counted apart and stops the gate, and is no finding.
+    assert_eq!(standing(&report, "berth-board"), "unknown unchecked");
+    assert_eq!((rules(&report).len(), &report["summary"]["undecided"]), (0, &1.into()));
+    let told = dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24"]);
+    assert_eq!(told.status(), 1);
+    assert!(told.out().lines().next().unwrap().ends_with("; 1 undecided"), "{}", told.out());
+    assert!(told.out().contains("(not-asked, undecided)"), "{}", told.out());
+    // A policy may weigh it less; and what was open before stops nothing that comes after.
+    dir.write("mild.toml", b"[[severity]]\nrule = \"review/unknown\"\nseverity = \"low\"\n");
+    assert_eq!(dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24", "--config", "mild.toml"]).status(), 0);
+    dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24", "--format", "json", "-o", "before.json"]);
+    assert_eq!(dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24", "--since", "before.json"]).status(), 0);
     assert_eq!(standing(&audit(&dir, "2027-05-24"), "tide-table"), "approved ready");
     assert_eq!(standing(&audit(&dir, "2027-05-25"), "tide-table"), "expired fix-first");
     for (file, text, changed) in [
@@ -117,7 +126,7 @@ fn a_decision_is_renewed_and_revoked_and_what_was_before_is_kept() {
     dir.write("mcp.json", SETUP.as_bytes());
     let id = dir.run(&["decisions", "--format", "json"]).json()["decisions"][0]["id"].as_str().unwrap().to_owned();
     decide(&dir, &["revoke", &id]);
-    assert_eq!(standing(&audit(&dir, "2026-12-01"), "tide-table"), "unknown fix-first");
+    assert_eq!(standing(&audit(&dir, "2026-12-01"), "tide-table"), "unknown ready");
     let all = dir.run(&["decisions", "--format", "json"]).json();
     let row = &all["decisions"][0];
     let kinds: Vec<&Value> = row["history"].as_array().unwrap().iter().map(|past| &past["kind"]).collect();

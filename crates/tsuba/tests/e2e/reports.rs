@@ -176,7 +176,7 @@ In files, not in one entry
              this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a
              way out)
 
-Nothing found in
+No findings
   mcp.json
     unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]  (not-asked)
 

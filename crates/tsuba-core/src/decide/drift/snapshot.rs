@@ -137,6 +137,11 @@ impl Snapshot {
         self
     }
 
+    /// What its entries are called.
+    pub fn ids(&self) -> BTreeSet<String> {
+        self.entries.iter().map(|entry| entry.id.clone()).collect()
+    }
+
     /// Its findings by their fingerprints, with how bad they were.
     pub fn findings(&self) -> BTreeMap<String, Severity> {
         let weighed = |finding: &Finding| Severity::from_name(&finding.severity).unwrap_or(Severity::Note);

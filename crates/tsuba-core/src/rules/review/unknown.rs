@@ -5,7 +5,7 @@ pub(super) static RULE: Rule = Rule {
     id: "review/unknown",
     title: "a server on which nobody has decided",
     severity: Severity::High,
-    verdict: Verdict::FixFirst,
+    verdict: Verdict::Ready,
     says: "nobody has decided on {entry}",
     why: "What nobody has looked at runs with what its owner may do.",
     fix: "Have it reviewed, and write the decision with tsuba approve or tsuba refuse.",
@@ -36,7 +36,7 @@ reason = "reads tides and nothing else"
 --- setup.json
 { "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"##,
     references: &["NIST SP 800-53, CM-7(5)"],
-    ways: Ways::UNDECIDED,
+    ways: Ways::OPEN,
     check: Check::All(check),
 };
 
