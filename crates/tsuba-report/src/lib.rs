@@ -6,11 +6,13 @@
 mod build;
 mod card;
 mod entry;
+mod filter;
 mod format;
 pub mod inventory;
 mod json;
 mod markdown;
 pub mod model;
+mod overview;
 mod phrases;
 mod rows;
 pub mod rules;

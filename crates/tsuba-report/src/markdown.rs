@@ -20,14 +20,16 @@ impl Renderer for Markdown {
             .iter()
             .map(|v| format!("{} {}", summary.verdicts.get(&Named(*v)).unwrap_or(&0), v.name()))
             .collect();
-        let filters: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
+        let filters: Vec<&str> = report.filters.iter().map(|filter| filter.as_str()).collect();
+        let told =
+            if filters.is_empty() { String::new() } else { escape(&format!("; filtered: {}", filters.join("; "))) };
         let unread = match summary.unread {
             0 => String::new(),
             some => format!("; {} unread", count(some, "file", "files")),
         };
-        let title = match filters.as_slice() {
-            [] => format!("{}{unread}", verdicts.join(", ")),
-            _ => escape(&format!("by the rules of {} alone, so without verdicts{unread}", filters.join(" and "))),
+        let title = match report.is_partial() {
+            false => format!("{}{unread}{told}", verdicts.join(", ")),
+            true => escape(&format!("filtered ({}), so without verdicts{unread}", filters.join("; "))),
         };
         writeln!(out, "## Tool servers: {title}\n")?;
         writeln!(

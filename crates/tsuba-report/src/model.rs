@@ -11,7 +11,6 @@ use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::Verdict;
 use tsuba_core::register::Stood;
 use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::understand::SetupKind;
@@ -45,7 +44,7 @@ pub struct Report {
     /// The policy and the register that it was judged with.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub judged_with: Vec<Text>,
-    /// The families of rules that were run, where not all were; then there are no verdicts.
+    /// What it was narrowed to, as it was asked for: `only secret`, `severity high`. Where findings are left out there are no verdicts.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub filters: Vec<Text>,
     /// The setups, by path.
@@ -202,25 +201,6 @@ impl Report {
         self
     }
 
-    /// The same by the rules of some families alone: of what was not run nobody knows what it would say, so there are no verdicts.
-    #[must_use]
-    pub fn by_families(mut self, families: &[String]) -> Self {
-        if families.is_empty() {
-            return self;
-        }
-        self.filters = families.iter().map(|family| Text::wary(family)).collect();
-        self.without_verdicts()
-    }
-
-    fn without_verdicts(mut self) -> Self {
-        self.summary.verdicts.clear();
-        for entry in &mut self.entries {
-            entry.verdict = None;
-            entry.because.clear();
-        }
-        self
-    }
-
     /// The same without the findings of an earlier report, by their fingerprints, and the entries that it has, by their ids: what is new, or worse than it was.
     #[must_use]
     pub fn beyond(mut self, known: &BTreeMap<String, Severity>, entries: &BTreeSet<String>) -> Self {
@@ -274,12 +254,6 @@ impl Report {
         self.summary.findings.clear();
         self.summary.waived = 0;
         self.without_verdicts()
-    }
-
-    /// Is there something of which it is not known whether it may be used: not checked, or not read?
-    pub fn is_unsure(&self) -> bool {
-        let unchecked = self.summary.verdicts.get(&Named(Verdict::Unchecked)).is_some_and(|count| *count > 0);
-        unchecked || self.summary.unread > 0
     }
 
     /// Is a finding at or above `gate` that is not waived, or an entry on which nobody has decided?

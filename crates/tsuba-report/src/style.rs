@@ -11,6 +11,8 @@ pub struct Look {
     pub width: usize,
     /// May colours be used?
     pub colour: bool,
+    /// Only so many entries are told, the worst; all where there is no number, and with none only what a report begins with.
+    pub most: Option<usize>,
 }
 
 /// What a piece of text is.

@@ -1,6 +1,7 @@
 //! The report for people: the counts first, then each entry, worst first.
 
 use crate::model::{EntryRow, FindingRow, Named};
+use crate::overview::{MANY, overview};
 use crate::phrases::{count, credentials, decided, files, listed, plan_line, reason, verb};
 use crate::source::SourceRow;
 use crate::style::{cut, pad, wrap};
@@ -59,8 +60,20 @@ impl Renderer for Text {
         let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) = entries
             .iter()
             .partition(|entry| !own(entry).is_empty() || (entry.verdict > Some(Verdict::Unchecked) && !since));
-        for entry in talked {
+        let long = report.entries.iter().filter(|entry| entry.counts()).count() > MANY;
+        if (long || self.0.most == Some(0)) && !report.summary.verdicts.is_empty() {
+            overview(self.0, report, &entries, own, out)?;
+        }
+        for entry in talked.iter().take(self.0.most.unwrap_or(usize::MAX)) {
             self.entry(entry, own(entry), out)?;
+        }
+        if let Some(most) = self.0.most {
+            let told = talked.iter().take(most).filter(|entry| entry.counts()).count();
+            let left = report.entries.iter().filter(|entry| entry.counts()).count().saturating_sub(told);
+            if left > 0 {
+                writeln!(out, "\n{} not shown", count(left, "entry is", "entries are"))?;
+            }
+            return self.unread(report, out);
         }
         self.loose(&loose, out)?;
         if !since {
@@ -82,6 +95,8 @@ impl Text {
     fn glance(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let summary = &report.summary;
+        let filters = report.filters.iter().map(|filter| filter.as_str()).collect::<Vec<_>>().join("; ");
+        let told = if filters.is_empty() { String::new() } else { format!("; filtered: {filters}") };
         let undecided = match summary.undecided {
             0 => String::new(),
             some => format!("; {some} undecided"),
@@ -98,12 +113,10 @@ impl Text {
                 "No tool server is set up in"
             };
             writeln!(out, "{read} {}{unread}.", inputs(report))?;
-        } else if !report.filters.is_empty() {
-            let families: Vec<&str> = report.filters.iter().map(|family| family.as_str()).collect();
+        } else if report.is_partial() {
             writeln!(
                 out,
-                "by the rules of {} alone, so without verdicts   {} in {}{unread}",
-                families.join(" and "),
+                "filtered ({filters}), so without verdicts   {} in {}{unread}",
                 count(summary.entries, "entry", "entries"),
                 files(report)
             )?;
@@ -120,7 +133,7 @@ impl Text {
                 .collect();
             writeln!(
                 out,
-                "{}   of {} in {}{unread}",
+                "{}   of {} in {}{unread}{told}",
                 verdicts.join("   "),
                 count(summary.entries, "entry", "entries"),
                 files(report)

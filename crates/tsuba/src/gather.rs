@@ -7,6 +7,7 @@ use crate::threads::Threads;
 use crate::trusted::Judged;
 use anyhow::{Context as _, bail};
 use clap::Args;
+use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ffi::OsStr;
 use std::io::{self, Read as _};
@@ -35,6 +36,9 @@ pub(crate) struct Where {
     /// Also look into dependency, cache and version-control folders
     #[arg(long)]
     pub(crate) everything: bool,
+    /// Leave out files and folders of this pattern, as paths are told: `docs/**`, `**/test/**` (may be given several times)
+    #[arg(long, value_name = "PATTERN", value_parser = pattern)]
+    pub(crate) exclude: Vec<Glob>,
     /// Threads to use; 0 means one for each core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
@@ -44,6 +48,12 @@ pub(crate) struct Where {
     /// Folders of evidence, in full, and whether they lie in the inputs anyway.
     #[arg(skip)]
     evidence: Vec<(PathBuf, bool)>,
+}
+
+/// A pattern of paths.
+fn pattern(text: &str) -> Result<Glob, String> {
+    let glob = GlobBuilder::new(text.trim_start_matches("./")).literal_separator(true).build();
+    glob.map_err(|error| format!("not a path pattern ({}); write for example \"docs/**\"", error.kind()))
 }
 
 impl Where {
@@ -66,12 +76,30 @@ impl Where {
 
     /// These folders and files.
     pub(crate) fn inputs(inputs: Vec<PathBuf>, config: Option<PathBuf>) -> Self {
-        Self { inputs, candidate: Vec::new(), home: false, everything: false, jobs: 0, config, evidence: Vec::new() }
+        Self {
+            inputs,
+            candidate: Vec::new(),
+            home: false,
+            everything: false,
+            exclude: Vec::new(),
+            jobs: 0,
+            config,
+            evidence: Vec::new(),
+        }
     }
 
     /// One folder as it is.
     pub(crate) fn folder(folder: PathBuf, jobs: usize, config: Option<PathBuf>) -> Self {
         Self { jobs, ..Self::inputs(vec![folder], config) }
+    }
+
+    /// What is left out.
+    fn excluded(&self) -> anyhow::Result<GlobSet> {
+        let mut builder = GlobSetBuilder::new();
+        for glob in &self.exclude {
+            builder.add(glob.clone());
+        }
+        builder.build().context("--exclude: the path patterns are too large together")
     }
 
     /// The roots of what is judged, in full: the repositories that the inputs lie in, and the inputs that are folders.
@@ -139,6 +167,7 @@ pub(crate) struct Gathered {
 /// Collects from several threads.
 struct Collected {
     naming: Naming,
+    exclude: GlobSet,
     /// The files that were taken, in full: what two inputs lead to is one file.
     taken: Mutex<HashSet<PathBuf>>,
     studies: Mutex<Vec<Study>>,
@@ -149,6 +178,9 @@ struct Collected {
 impl Collected {
     fn take(&self, input: Input) {
         let (input, whole) = self.naming.named(input);
+        if self.exclude.is_match(&input.path) {
+            return;
+        }
         if lock(&self.taken).insert(whole) {
             self.understand(input);
         }
@@ -183,6 +215,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     let home = home.transpose()?;
     let collected = Collected {
         naming: wanted.naming(home.as_deref()),
+        exclude: wanted.excluded()?,
         taken: Mutex::default(),
         studies: Mutex::default(),
         unread: Mutex::default(),
@@ -229,7 +262,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     let mut told = HashSet::new();
     for problem in problems {
         let names = collected.naming.names(&problem.path);
-        if told.insert(names.whole) {
+        if !collected.exclude.is_match(&names.path) && told.insert(names.whole) {
             unread.push(UnreadFile { path: names.path, line: None, why: problem.why.to_owned() });
         }
     }

@@ -21,12 +21,12 @@ pub(crate) fn look() -> Look {
         PLAIN_WIDTH
     };
     let colour = anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never;
-    Look { width: width.clamp(40, MAX_WIDTH), colour }
+    Look { width: width.clamp(40, MAX_WIDTH), colour, most: None }
 }
 
 /// How a text looks in a file.
 pub(crate) fn plain() -> Look {
-    Look { width: PLAIN_WIDTH, colour: false }
+    Look { width: PLAIN_WIDTH, colour: false, most: None }
 }
 
 /// Lets everybody read a file who may read its folder.

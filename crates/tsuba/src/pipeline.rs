@@ -130,6 +130,7 @@ impl Pipeline {
             options,
             inputs: self.inputs,
             source,
+            exclude: self.wanted.exclude.iter().map(|glob| glob.glob().to_owned()).collect(),
             config: path,
             register: self.register_path,
             rules: self.rules,
@@ -148,6 +149,8 @@ pub(crate) struct Audited {
     pub(crate) inputs: Vec<String>,
     /// Where what was looked at comes from.
     pub(crate) source: Source,
+    /// What was left out, by patterns.
+    exclude: Vec<String>,
     /// The configuration that was read.
     pub(crate) config: Option<PathBuf>,
     /// Where the register lies that it was judged with, or will lie.
@@ -160,6 +163,6 @@ impl Audited {
     pub(crate) fn report(&self) -> Report {
         let report =
             Report::new(&self.audit, &self.inputs, self.options.today, env!("CARGO_PKG_VERSION"), &self.threads);
-        report.from(&self.source, &self.audit.cleaner)
+        report.from(&self.source, &self.audit.cleaner).without_paths(&self.exclude)
     }
 }

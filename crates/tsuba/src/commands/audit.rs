@@ -10,7 +10,7 @@ use clap::{Args as Arguments, ValueEnum};
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use tsuba_core::severity::Severity;
-use tsuba_report::{Format, Report};
+use tsuba_report::{Format, Look, Report};
 
 /// Find, explain and judge every tool server that is set up in the inputs, and what servers say of themselves
 #[derive(Clone, Debug, Arguments)]
@@ -54,9 +54,71 @@ pub(crate) struct ReportArgs {
     /// Only rules of this family (may be given several times); `tsuba explain` lists the families
     #[arg(long, value_name = "FAMILY")]
     pub(crate) only: Vec<String>,
+    #[command(flatten)]
+    pub(crate) shown: Shown,
     /// Judge as of this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     pub(crate) as_of: Option<String>,
+}
+
+/// What of it is shown.
+#[derive(Clone, Debug, Default, Arguments)]
+pub(crate) struct Shown {
+    /// Only findings of this rule; then there are no verdicts (may be given several times)
+    #[arg(long, value_name = "RULE")]
+    rule: Vec<String>,
+    /// Only findings at least this severe; then there are no verdicts
+    #[arg(long, value_enum)]
+    severity: Option<Least>,
+    /// Only what this team answers for (may be given several times)
+    #[arg(long, value_name = "TEAM")]
+    team: Vec<String>,
+    /// Only the counts, by team or repository, and the worst entries
+    #[arg(long, conflicts_with = "top")]
+    summary: bool,
+    /// Only so many entries, the worst
+    #[arg(long, value_name = "N")]
+    top: Option<usize>,
+    /// Nothing but the exit status
+    #[arg(long, short, conflicts_with_all = ["summary", "top", "output", "format"])]
+    quiet: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum Least {
+    Critical,
+    High,
+    Medium,
+    Low,
+}
+
+impl Shown {
+    /// What was typed, before any work is done.
+    fn check(&self, format: FormatName) -> anyhow::Result<()> {
+        if let Some(unknown) = self.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
+            bail!("--rule {unknown}: there is no such rule; `tsuba explain` lists them");
+        }
+        if (self.summary || self.top.is_some()) && format != FormatName::Text {
+            bail!("--summary and --top are for people: leave --format away");
+        }
+        Ok(())
+    }
+
+    /// The report with that alone, and with what was left out named.
+    pub(crate) fn of(&self, report: Report) -> Report {
+        let severity = self.severity.map(|least| match least {
+            Least::Critical => Severity::Critical,
+            Least::High => Severity::High,
+            Least::Medium => Severity::Medium,
+            Least::Low => Severity::Low,
+        });
+        report.of_teams(&self.team).of_rules(&self.rule).at_least(severity)
+    }
+
+    /// So many entries are shown.
+    fn most(&self) -> Option<usize> {
+        if self.summary { Some(0) } else { self.top }
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -129,7 +191,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Some(since) => report.beyond(&since.findings(), &since.ids()),
         None => report,
     };
-    let report = ManuallyDrop::new(report.by_families(&args.report.only));
+    let report = ManuallyDrop::new(args.report.shown.of(report.by_families(&args.report.only)));
     write(&report, &args.report)?;
     let gated = gate.is_some_and(|severity| report.reaches(severity)) || (args.report.strict && report.is_unsure());
     Ok(if gated { Done::Gated } else { Done::Clean })
@@ -137,6 +199,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 
 /// Checks what was typed before any work is done.
 pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipeline> {
+    args.shown.check(args.format)?;
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
@@ -147,6 +210,10 @@ pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipe
 
 pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
     let format = args.format.of_report();
+    if args.shown.quiet {
+        return Ok(());
+    }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
+    let look = Look { most: args.shown.most(), ..look };
     output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
 }

@@ -2,6 +2,7 @@
 
 use super::audit::{FormatName, Gate, ReportArgs, pipeline, write};
 use super::capture::keep;
+use crate::commands::audit::Shown;
 use crate::exit::Done;
 use crate::gather::Where;
 use crate::jobs::{Selection, jobs};
@@ -67,6 +68,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         gate: Some(Gate::None),
         strict: false,
         only: Vec::new(),
+        shown: Shown::default(),
         as_of: Some(TODAY.to_owned()),
     };
     let company = Where::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));

@@ -64,6 +64,60 @@ fn nothing_is_ready_that_was_not_looked_at() {
 }
 
 #[test]
+fn every_filter_is_named_and_what_hides_findings_gives_no_verdict() {
+    let policy =
+        "[[team]]\nname = \"Harbour\"\npaths = [\"a/**\"]\n\n[[team]]\nname = \"Ledger\"\npaths = [\"b/**\"]\n";
+    let dir = Dir::new(&[("t/a/mcp.json", UNPINNED), ("t/b/mcp.json", UNPINNED), ("teams.toml", policy)]);
+    let run = |args: &[&str]| dir.run(&[&["audit", "t", "--config", "teams.toml"], args].concat());
+    for (args, filters, entries, findings, verdicts) in [
+        (&["--rule", "power/shell"][..], "rule power/shell", 2, 0, false),
+        (&["--severity", "critical"], "severity critical", 2, 0, false),
+        (&["--severity", "high", "--rule", "supply/unpinned"], "rule supply/unpinned; severity high", 2, 2, false),
+        (&["--team", "Harbour"], "team Harbour", 1, 1, true),
+        (&["--exclude", "b/**"], "exclude b/**", 1, 1, true),
+    ] {
+        let report = run(&[args, &["--format", "json"]].concat()).json();
+        let named: Vec<&str> = report["filters"].as_array().unwrap().iter().map(|f| f.as_str().unwrap()).collect();
+        assert_eq!(named.join("; "), filters);
+        let count = |list: &str| report[list].as_array().unwrap().len();
+        assert_eq!((count("entries"), count("findings")), (entries, findings), "{args:?}");
+        assert_eq!(report["entries"][0]["verdict"].is_string(), verdicts, "{args:?}");
+        for format in ["text", "markdown"] {
+            let out = run(&[args, &["--format", format]].concat()).out();
+            let first = out.lines().next().unwrap();
+            assert!(first.contains(filters.split('*').next().unwrap()), "{first}");
+        }
+    }
+    // The gate is at what is shown; nothing is shown where only the status is wanted.
+    assert_eq!((run(&["--severity", "critical"]).status(), run(&["--rule", "supply/unpinned"]).status()), (0, 1));
+    let quiet = run(&["--quiet"]);
+    assert_eq!((quiet.status(), quiet.out().as_str()), (1, ""));
+    for wrong in [&["--rule", "power/none"][..], &["--exclude", "a["], &["--summary", "--format", "json"]] {
+        let told = run(wrong);
+        assert!(told.status() == 2 && !told.err().is_empty(), "{wrong:?} {}", told.err());
+    }
+}
+
+#[test]
+fn a_long_report_begins_with_an_overview() {
+    let dir = Dir::new(&[]);
+    for at in 0..21 {
+        dir.write(&format!("t/r{}/{at}/mcp.json", at % 3), if at == 20 { UNPINNED } else { PINNED }.as_bytes());
+    }
+    let out = dir.run(&["audit", "t"]).out();
+    let table: Vec<&str> = out.lines().skip_while(|line| !line.contains("fix-first unchecked")).take(4).collect();
+    assert_eq!(table[1].split_whitespace().collect::<Vec<_>>(), ["r2", "·", "1", "6", "·"], "{out}");
+    assert!(out.contains("\nWorst\n  fix-first  tide-table  r2/20/mcp.json:1  1 high\n"), "{out}");
+    let summary = dir.run(&["audit", "t", "--summary"]).out();
+    assert!(summary.contains("\nWorst\n") && summary.contains("21 entries are not shown"), "{summary}");
+    assert!(!summary.contains("supply/unpinned"), "{summary}");
+    let top = dir.run(&["audit", "t", "--top", "1"]).out();
+    assert!(top.contains("supply/unpinned") && top.contains("20 entries are not shown"), "{top}");
+    // A short one needs none.
+    assert!(!dir.run(&["audit", "t/r0"]).out().contains("Worst"));
+}
+
+#[test]
 fn whatever_hides_a_setup_is_read_or_counted_in_the_first_line() {
     let utf16 = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
     for (bytes, entries, why) in [
@@ -100,22 +154,20 @@ fn some_rules_alone_give_no_verdict() {
     let report = dir.run(&["audit", "--only", "power", "--format", "json", "-o", "r.json"]);
     assert_eq!(report.status(), 0);
     let report: serde_json::Value = serde_json::from_slice(&std::fs::read(dir.path("r.json")).unwrap()).unwrap();
-    assert_eq!(report["filters"], serde_json::json!(["power"]));
+    assert_eq!(report["filters"], serde_json::json!(["only power"]));
     assert!(report["entries"][0]["verdict"].is_null() && report["summary"]["verdicts"].as_object().unwrap().is_empty());
     let out = dir.run(&["audit", "--only", "supply", "--only", "power"]).out();
-    assert!(
-        out.starts_with("by the rules of supply and power alone, so without verdicts   1 entry in 1 setup"),
-        "{out}"
-    );
+    assert!(out.starts_with("filtered (only supply; only power), so without verdicts   1 entry in 1 setup"), "{out}");
     assert!(out.contains("supply/unpinned") && !out.contains("fix-first") && !out.contains("ready"), "{out}");
     let ticket = dir.run(&["audit", "--only", "supply", "--format", "markdown"]).out();
     assert!(
-        ticket.starts_with("## Tool servers: by the rules of supply alone") && ticket.contains("### tide-table\n"),
+        ticket.starts_with("## Tool servers: filtered (only supply), so without verdicts")
+            && ticket.contains("### tide-table\n"),
         "{ticket}"
     );
     // A saved one stays what it is.
     let again = dir.run(&["render", "r.json"]).out();
-    assert!(again.starts_with("by the rules of power alone, so without verdicts"), "{again}");
+    assert!(again.starts_with("filtered (only power), so without verdicts"), "{again}");
 }
 
 #[test]

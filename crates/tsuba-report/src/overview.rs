@@ -1,0 +1,113 @@
+//! What a reader of a long report sees first: who has how much of what, and the worst of it.
+
+use crate::model::{EntryRow, FindingRow, Report, Text};
+use crate::style::{cut, pad};
+use crate::{Look, Tint, count};
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
+use tsuba_core::text::Name as _;
+use unicode_width::UnicodeWidthStr as _;
+
+/// A report with more entries than this begins with an overview.
+pub(crate) const MANY: usize = 20;
+/// So many of the worst entries are named in it.
+const WORST: usize = 10;
+/// So many teams or repositories have a line of their own.
+const MAX_ROWS: usize = 16;
+/// Names of teams and repositories are shown up to this width.
+const MAX_NAME: usize = 32;
+
+/// Writes it. `entries` are worst first, and `own` knows their findings.
+pub(crate) fn overview<'f>(
+    look: Look,
+    report: &Report,
+    entries: &[&EntryRow],
+    own: impl Fn(&EntryRow) -> &'f [&'f FindingRow],
+    out: &mut dyn Write,
+) -> io::Result<()> {
+    table(look, report, out)?;
+    let worst: Vec<&&EntryRow> =
+        entries.iter().filter(|entry| entry.counts() && entry.verdict > Some(Verdict::Unchecked)).take(WORST).collect();
+    if worst.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "\n{}", look.paint(Tint::Heading, "Worst"))?;
+    let names = worst.iter().map(|entry| entry.name.as_str().chars().count()).max().unwrap_or(0).min(24);
+    let founds: Vec<String> = worst.iter().map(|entry| severities(own(entry))).collect();
+    let widest = founds.iter().map(|found| found.chars().count()).max().unwrap_or(0);
+    let places: Vec<String> = worst.iter().map(|entry| format!("{}:{}", entry.setup, entry.place.line)).collect();
+    let longest = places.iter().map(|place| place.width()).max().unwrap_or(0);
+    let room = look.width.saturating_sub(17 + names + widest).min(longest);
+    for ((entry, found), place) in worst.into_iter().zip(founds).zip(places) {
+        let Some(verdict) = entry.verdict else { continue };
+        let name = pad(&cut(entry.name.as_str(), names), names);
+        let line = format!("{name}  {}", pad(&cut(&place, room), room));
+        writeln!(out, "  {}{line}  {found}", look.paint(Tint::Verdict(verdict), &pad(verdict.name(), 11)))?;
+    }
+    Ok(())
+}
+
+/// How many findings there are, worst first.
+fn severities(findings: &[&FindingRow]) -> String {
+    let counts = [Severity::Critical, Severity::High, Severity::Medium].map(|severity| {
+        let count = findings.iter().filter(|f| f.severity == severity && f.waived.is_none()).count();
+        (count > 0).then(|| format!("{count} {}", severity.name()))
+    });
+    counts.into_iter().flatten().collect::<Vec<_>>().join(", ")
+}
+
+/// Teams, where there are any, else repositories, else folders: and their entries by verdict.
+fn table(look: Look, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+    let teams: BTreeMap<&Text, &str> = report
+        .setups
+        .iter()
+        .map(|setup| (&setup.path, setup.team.as_ref().map_or("no team", |team| team.as_str())))
+        .collect();
+    let by_team = report.setups.iter().any(|setup| setup.team.is_some());
+    let of = |entry: &EntryRow| {
+        if by_team {
+            teams.get(&entry.setup).copied().unwrap_or("no team").to_owned()
+        } else {
+            part(report, entry.setup.as_str())
+        }
+    };
+    let mut rows: BTreeMap<String, [usize; Verdict::ALL.len()]> = BTreeMap::new();
+    for entry in report.entries.iter().filter(|entry| entry.counts()) {
+        let at = Verdict::ALL.iter().position(|verdict| Some(*verdict) == entry.verdict);
+        if let Some(cell) = at.and_then(|at| rows.entry(of(entry)).or_default().get_mut(at)) {
+            *cell += 1;
+        }
+    }
+    if rows.len() < 2 {
+        return Ok(());
+    }
+    let mut rows: Vec<(String, [usize; Verdict::ALL.len()])> = rows.into_iter().collect();
+    rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+    let names = rows.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(MAX_NAME);
+    let heads: Vec<String> = Verdict::ALL.iter().map(|verdict| format!("{:>10}", verdict.name())).collect();
+    writeln!(out, "\n{}{}", " ".repeat(names + 2), look.paint(Tint::Quiet, &heads.concat()))?;
+    for (name, cells) in rows.iter().take(MAX_ROWS) {
+        let cells = cells.iter().zip(Verdict::ALL).map(|(count, verdict)| match count {
+            // A nought is no news.
+            0 => format!("{:>10}", "·"),
+            count => look.paint(Tint::Verdict(*verdict), &format!("{count:>10}")),
+        });
+        writeln!(out, "  {}{}", pad(&cut(name, names), names), cells.collect::<String>())?;
+    }
+    if let Some(more) = rows.len().checked_sub(MAX_ROWS).filter(|more| *more > 0) {
+        writeln!(out, "  and {}", count(more, "more", "more"))?;
+    }
+    Ok(())
+}
+
+/// The repository that a path lies in, else its first folder.
+fn part(report: &Report, path: &str) -> String {
+    let below = report.source.iter().flat_map(|source| &source.repositories);
+    let own = below.filter(|row| path.strip_prefix(row.path.as_str()).is_some_and(|rest| rest.starts_with('/')));
+    match own.max_by_key(|row| row.path.as_str().len()) {
+        Some(row) => row.path.as_str().to_owned(),
+        None => path.split_once('/').map_or(".", |(folder, _)| folder).to_owned(),
+    }
+}
