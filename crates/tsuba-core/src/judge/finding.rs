@@ -114,7 +114,7 @@ pub(super) fn finding(
         start: document.lines.position(&document.text, span.start as usize),
         end: document.lines.position(&document.text, span.end as usize),
         pointer: cleaner.clean(pointer.as_str()),
-        message: cleaner.clean(&fill(rule.says, &shown)),
+        message: cleaner.clean(&besides(fill(rule.says, &shown), &hit.besides)),
         excerpt: excerpt(document, *span, secrets, cleaner),
         // A text of the program itself has nothing to hide.
         fix: if fix == rule.fix { Clean::constant(rule.fix) } else { cleaner.clean(&fix) },
@@ -157,6 +157,11 @@ fn fill(template: &str, words: &[(&str, Clean)]) -> String {
     }
     out.push_str(rest);
     out
+}
+
+/// A message with what is so today.
+fn besides(message: String, more: &[&str]) -> String {
+    core::iter::once(message.as_str()).chain(more.iter().copied()).collect::<Vec<_>>().join("; ")
 }
 
 /// Marks the findings that are accepted.

@@ -223,6 +223,7 @@ pub struct Hit {
     pub(super) shown: Shown,
     pub(super) weighs: Option<Severity>,
     pub(super) advice: Option<String>,
+    pub(super) besides: Vec<&'static str>,
 }
 
 /// A text as the model reads it, and as a person sees it.
@@ -276,6 +277,12 @@ impl Hit {
         self
     }
 
+    /// Adds to the message what is so today and is no part of what was found: its fingerprint stays when that changes.
+    pub fn besides(&mut self, text: &'static str) -> &mut Self {
+        self.besides.push(text);
+        self
+    }
+
     /// Says what to do, in the place of what the rule says.
     pub fn advice(&mut self, text: impl Into<String>) -> &mut Self {
         self.advice = Some(text.into());
@@ -320,6 +327,7 @@ impl Out<'_> {
             shown: Shown::default(),
             weighs: None,
             advice: None,
+            besides: Vec::new(),
         };
         self.hits.push(hit);
         let last = self.hits.len() - 1;

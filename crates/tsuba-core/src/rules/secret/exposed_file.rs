@@ -1,3 +1,4 @@
+use super::plaintext;
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -11,7 +12,7 @@ pub(super) static RULE: Rule = Rule {
     says: "a file with {count} in plain text {how}{given}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
-    before: "--- .env tracked\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
+    before: "--- .env untracked others-read\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
     after: "--- .env untracked private\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
     references: &["CWE-732", "CWE-538"],
     ways: Ways::OF_SECRETS,
@@ -35,6 +36,10 @@ fn given(study: &Study) -> String {
 
 fn check(study: &Study, out: &mut Out<'_>) {
     let secrets = study.all_handed().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
+    // Where each secret is told by itself, that the file can be read by others is told with it.
+    if study.all_handed().any(|(_, handed)| !handed.trivial && plaintext::tells(study, handed)) {
+        return;
+    }
     let facts = &study.document.facts;
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
     let how = match (tracked, others) {

@@ -32,17 +32,30 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
 }
 
-fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, out: &mut Out<'_>) {
+/// Is a value told by this rule? A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
+pub(super) fn tells(study: &Study, handed: &Handed) -> bool {
     let tracked = study.document.facts.tracked == Some(true);
-    // A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
-    if !handed.is_plaintext() || matches!(handed.why, Why::PrivateKey) || (handed.place == Place::Dotenv && !tracked) {
+    let may_stand = handed.place == Place::Dotenv && !tracked;
+    handed.is_plaintext() && !matches!(handed.why, Why::PrivateKey) && !may_stand
+}
+
+fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, out: &mut Out<'_>) {
+    if !tells(study, handed) {
         return;
     }
+    let facts = &study.document.facts;
+    let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
     let hit = out.hit_in(stands, &handed.value);
     hit.word("what", shared::what(handed)).word("place", place(handed)).sure(shared::confidence(handed));
     hit.because_if(handed.weak, Circumstance::Weak)
         .because_if(handed.trivial, Circumstance::WellKnown)
         .because_if(tracked, Circumstance::Tracked);
+    if tracked {
+        hit.besides("the file is tracked by version control");
+    }
+    if others {
+        hit.besides("every account of the machine can read the file");
+    }
     if matches!(
         handed.place,
         Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
