@@ -40,7 +40,7 @@ pub struct Evidence {
     pub token: Option<Token>,
     /// The conversations, in the order held.
     pub sessions: Vec<Session>,
-    /// Where the server answers one client otherwise than another.
+    /// Where the server answers clients differently.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub differs: Vec<Difference>,
     /// Where the server answers the same client otherwise the second time: a time stamp, another order of words.

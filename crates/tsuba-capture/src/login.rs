@@ -104,7 +104,7 @@ impl Asking<'_> {
                 None => return answer,
             }
         }
-        HttpAnswer { ask, url: url.to_string(), failed: Some("it leads on and on".to_owned()), ..HttpAnswer::default() }
+        HttpAnswer { ask, url: url.to_string(), failed: Some("too many redirects".to_owned()), ..HttpAnswer::default() }
     }
 
     fn answer<B: ureq::AsSendBody>(

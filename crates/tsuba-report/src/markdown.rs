@@ -82,7 +82,7 @@ impl Renderer for Markdown {
         }
         let loose: Vec<_> = report.findings.iter().filter(|f| f.entry.is_none()).collect();
         if !loose.is_empty() {
-            writeln!(out, "### In files, not in one entry\n")?;
+            writeln!(out, "### File-level findings\n")?;
             loose.into_iter().try_for_each(|finding| findings_item(finding, out))?;
             writeln!(out)?;
         }

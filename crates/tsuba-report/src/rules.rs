@@ -7,8 +7,9 @@ use tsuba_core::judge::Rule;
 /// One rule in Markdown, with its example.
 pub fn section(rule: &Rule) -> String {
     let references = rule.references.join("; ");
+    let formerly = rule.ways.formerly.map(|id| format!(" (formerly `{id}`)")).unwrap_or_default();
     format!(
-        "## {}\n\n**{}** — {}, {} at `high`\n\n{}\n\n{}\n\nBefore:\n\n```\n{}\n```\n\nAfter:\n\n```\n{}\n```\n\nReferences: {references}\n",
+        "## {}\n\n**{}**{formerly} — {}, {} at `high`\n\n{}\n\n{}\n\nBefore:\n\n```\n{}\n```\n\nAfter:\n\n```\n{}\n```\n\nReferences: {references}\n",
         rule.id,
         rule.title,
         rule.severity,

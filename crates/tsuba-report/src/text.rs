@@ -162,7 +162,7 @@ impl Text {
             let changed = match changed {
                 0 => String::new(),
                 changed => {
-                    format!("; {} weighed otherwise by the policy", count(changed, "finding", "findings"))
+                    format!("; {} changed in severity by the policy", count(changed, "finding", "findings"))
                 }
             };
             writeln!(out, "judged with {}{changed}", files.join(" and "))?;
@@ -188,7 +188,7 @@ impl Text {
         if findings.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "In files, not in one entry"))?;
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "File-level findings"))?;
         for group in findings.chunk_by(|a, b| (&a.rule, a.severity, &a.fix) == (&b.rule, b.severity, &b.fix)) {
             writeln!(out)?;
             match group {
@@ -395,7 +395,7 @@ impl Text {
         if all == 0 {
             return Ok(());
         }
-        let servers = count(all, "server says and how it logs in", "servers say and how they log in");
+        let servers = count(all, "server was", "servers were");
         let launch = if unasked.local > 0 { " --launch" } else { "" };
         // As they are given on the command line.
         let given = |input: &str| match input {
@@ -405,7 +405,7 @@ impl Text {
         };
         let inputs = report.inputs.iter().map(|input| given(input.as_str())).collect::<Vec<_>>().join(" ");
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Not judged"))?;
-        writeln!(out, "  what {servers}: there is no evidence of it")?;
+        writeln!(out, "  {servers} not queried: tool lists and authentication were not checked")?;
         writeln!(out, "    tsuba capture{launch} {inputs}    collects it")?;
         writeln!(out, "    tsuba audit --evidence evidence {inputs}    judges it")
     }

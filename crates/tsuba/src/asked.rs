@@ -73,7 +73,7 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, Line) {
         };
     };
     let ended = if first.ended == "complete" { String::new() } else { format!("; {}", first.ended) };
-    let differs = if evidence.differs.is_empty() { "" } else { "; answers one client otherwise than another" };
+    let differs = if evidence.differs.is_empty() { "" } else { "; answers clients differently" };
     let version = evidence.package.as_ref().and_then(|package| package.version.as_ref());
     let version = version.map(|version| format!("; version {version}")).unwrap_or_default();
     (Group::Listed, told(format!("{}{version}{ended}{differs}", eras.join(" and "))))

@@ -81,7 +81,7 @@ impl Who {
         may_be_written([Some(&reason), self.by.as_ref(), self.team.as_ref()].into_iter().flatten())?;
         let on = self.today()?;
         if let Some(over) = until.filter(|until| *until < on) {
-            bail!("{over} is over already");
+            bail!("{over} is in the past");
         }
         Ok(Decision {
             kind,
@@ -104,7 +104,7 @@ impl Who {
 pub(crate) fn may_be_written<'t>(texts: impl IntoIterator<Item = &'t String>) -> anyhow::Result<()> {
     let cleaner = wary_cleaner();
     if texts.into_iter().any(|text| cleaner.clean(text).as_str() != text) {
-        bail!("what is to be written down holds a secret, or characters that nobody sees; nothing was written");
+        bail!("the text contains a secret or invisible characters; nothing was written");
     }
     Ok(())
 }
@@ -231,7 +231,7 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &E
             Ok(Scope::Package { source: source.to_owned(), package, version })
         }
         For::Host if kind == Kind::Approved && entry.plan.is_some() => {
-            bail!("{name} starts a program, which the host says nothing of: decide on the entry")
+            bail!("{name} runs a program; a host decision does not cover it: decide on the entry")
         }
         For::Host => match entry.remote.as_ref().map(|remote| remote.host.clone()).filter(|host| !host.is_empty()) {
             Some(host) => Ok(Scope::Host { host }),

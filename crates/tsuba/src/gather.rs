@@ -30,7 +30,7 @@ pub(crate) struct Where {
     /// a document on standard input (may be given several times)
     #[arg(long, value_name = "TEXT")]
     pub(crate) candidate: Vec<String>,
-    /// Also look at this person's own settings, where programs of Linux, macOS and Windows keep them; nothing private is opened
+    /// Also scan this account's own settings, where programs of Linux, macOS and Windows keep them; nothing private is opened
     #[arg(long)]
     pub(crate) home: bool,
     /// Also look into dependency, cache and version-control folders

@@ -86,7 +86,7 @@ const BACK: [Step; 2] = [
 pub(crate) fn run(folder: &TempDir) -> anyhow::Result<Done> {
     // The simulated servers are this program; theirs lies at the desk, and what they read beside it.
     let desk = &folder.path().join("desk");
-    let program = std::env::current_exe().context("this program is not to be found")?;
+    let program = std::env::current_exe().context("cannot locate the tsuba executable")?;
     let own = desk.join("bin").join("tsuba");
     fs::create_dir_all(desk.join("bin")).context("cannot write the demo")?;
     fs::hard_link(&program, &own).or_else(|_| fs::copy(&program, &own).map(|_| ())).context("cannot write the demo")?;

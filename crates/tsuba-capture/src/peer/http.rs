@@ -93,7 +93,7 @@ impl Http {
                 None => return Ok(response),
             }
         }
-        Err(Failure::Network("it leads on and on".to_owned()))
+        Err(Failure::Network("too many redirects".to_owned()))
     }
 
     /// Takes a stream up again behind its last event (`protocol.md`, 1.7).

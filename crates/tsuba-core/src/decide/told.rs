@@ -57,7 +57,7 @@ impl Policy {
         }
         for finding in audit.findings_for(stands) {
             let path = audit.studies.get(finding.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
-            let weighing = self.severity((finding.rule.id, finding.rule.ways.required), path, finding.unruled);
+            let weighing = self.severity((&finding.rule.names(), finding.rule.ways.required), path, finding.unruled);
             if let Some(line) = weighing.line {
                 let effect = if weighing.severity == finding.unruled {
                     format!("{}, as without the policy", finding.unruled)

@@ -33,7 +33,7 @@ pub struct Captured {
     pub taken: String,
     /// The address that was asked, where it was one.
     pub url: Option<String>,
-    /// Where the server answers one client otherwise than another.
+    /// Where the server answers clients differently.
     pub differs: Vec<Differs>,
     /// The items, or the methods, that are never answered twice alike.
     pub varies: Vec<Located>,

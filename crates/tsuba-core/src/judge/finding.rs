@@ -88,7 +88,8 @@ pub(super) fn finding(
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
     let print = |path: &str| {
-        let parts = [rule.id, path, name, hit.at.pointer.as_str()];
+        // What was found before is the same still under the rule's new name.
+        let parts = [rule.ways.formerly.unwrap_or(rule.id), path, name, hit.at.pointer.as_str()];
         fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
     };
     let own = hit.weighs.unwrap_or(rule.severity);
@@ -108,7 +109,7 @@ pub(super) fn finding(
     Some(Finding {
         rule,
         unruled: weighed,
-        severity: policy.severity((rule.id, rule.ways.required), document.policy_path(), weighed).severity,
+        severity: policy.severity((&rule.names(), rule.ways.required), document.policy_path(), weighed).severity,
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),
@@ -173,7 +174,8 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
         }
     }
     for finding in findings {
-        finding.waived = waivers.get(&(finding.rule.id, finding.register_fingerprint.as_str())).copied();
+        let mut names = finding.rule.names().into_iter();
+        finding.waived = names.find_map(|name| waivers.get(&(name, finding.register_fingerprint.as_str())).copied());
     }
 }
 

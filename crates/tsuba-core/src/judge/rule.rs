@@ -46,6 +46,11 @@ impl Rule {
     pub fn family(&self) -> &'static str {
         self.id.split('/').next().unwrap_or(self.id)
     }
+
+    /// Its identifier, and what it was called before.
+    pub fn names(&self) -> Vec<&'static str> {
+        core::iter::once(self.id).chain(self.ways.formerly).collect()
+    }
 }
 
 /// What a rule looks at; it gets exactly that.

@@ -15,6 +15,8 @@ pub struct Ways {
     pub required: Option<Requirement>,
     /// What a person still has to do when it was mended.
     pub afterwards: Option<&'static str>,
+    /// What the rule was called before: policies, waivers and registers that call it so still mean it.
+    pub formerly: Option<&'static str>,
 }
 
 /// What a finding says of a decision.
@@ -30,8 +32,14 @@ pub enum Decides {
 
 impl Ways {
     /// Nothing in particular.
-    pub const PLAIN: Self =
-        Self { decides: None, counts_behind: false, counts_where_shown: false, required: None, afterwards: None };
+    pub const PLAIN: Self = Self {
+        decides: None,
+        counts_behind: false,
+        counts_where_shown: false,
+        required: None,
+        afterwards: None,
+        formerly: None,
+    };
     /// About how callers come to a server.
     pub const OF_CALLERS: Self = Self { counts_behind: true, ..Self::PLAIN };
     /// About a value that is out wherever it stands.
@@ -44,6 +52,12 @@ impl Ways {
     /// Is a decision what mends it?
     pub const fn waits_for_a_decision(&self) -> bool {
         matches!(self.decides, Some(Decides::Open | Decides::Missing))
+    }
+
+    /// Was called otherwise before.
+    #[must_use]
+    pub const fn formerly(self, id: &'static str) -> Self {
+        Self { formerly: Some(id), ..self }
     }
 
     /// Stands for a requirement, too.

@@ -159,11 +159,16 @@ impl Policy {
         self.evidence_days.unwrap_or(EVIDENCE_DAYS)
     }
 
-    /// The severity of a finding: the last that is set for its rule and path, else its own; at least high where the policy requires that
+    /// The severity of a finding: the last that is set for its rule, by any of its names, and path, else its own; at least high where the policy requires that
     /// there be no such finding. What is only worth knowing, as of an entry that is switched off, stays so.
-    pub fn severity(&self, (rule, required): (&str, Option<Requirement>), path: &str, own: Severity) -> Weighing<'_> {
+    pub fn severity(
+        &self,
+        (names, required): (&[&str], Option<Requirement>),
+        path: &str,
+        own: Severity,
+    ) -> Weighing<'_> {
         let set = self.severities.iter().rev().find(|weighed| {
-            weighed.rule.is_match(rule)
+            names.iter().any(|name| weighed.rule.is_match(name))
                 && (weighed.paths.is_empty() || weighed.paths.iter().any(|pattern| pattern.is_match(path)))
         });
         let set = set.map(|weighed| Weighing { severity: weighed.severity, line: Some(&weighed.line) });

@@ -12,7 +12,7 @@ fn read(text: &str) -> Result<Policy, Vec<PolicyError>> {
 /// How much a finding of a rule weighs with a policy.
 fn weighed(policy: &Policy, rule: &str, path: &str, own: Severity) -> Severity {
     let required = crate::rules::find(rule).unwrap().ways.required;
-    policy.severity((rule, required), path, own).severity
+    policy.severity((&[rule], required), path, own).severity
 }
 
 fn said(ruling: Ruling<'_>) -> &'static str {

@@ -148,7 +148,7 @@ fn every_rule_that_knows_how_mends_its_own_example() {
         let again = repair(&studied("setup", &found.text), &[], &[rule], &options);
         assert_eq!(again.done, [], "{}", rule.id);
     }
-    assert_eq!(able, ["exposure/all-interfaces", "power/unasked", "secret/plaintext"]);
+    assert_eq!(able, ["exposure/all-interfaces", "power/auto-approved", "secret/plaintext"]);
 }
 
 /// As in a repository, with what is known beside it.

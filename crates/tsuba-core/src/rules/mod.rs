@@ -13,9 +13,9 @@ mod wording;
 use crate::judge::Rule;
 use crate::prelude::*;
 
-/// The names of all rules.
+/// The names of all rules, also those of before.
 pub fn names() -> Vec<&'static str> {
-    all().iter().map(|rule| rule.id).collect()
+    all().iter().flat_map(|rule| rule.names()).collect()
 }
 
 /// The names of the rules that only say that a decision is missing, or no longer holds.
@@ -39,7 +39,7 @@ pub fn all() -> Vec<&'static Rule> {
     .concat()
 }
 
-/// The rule with this identifier.
+/// The rule with this identifier, or that was called so before.
 pub fn find(id: &str) -> Option<&'static Rule> {
-    all().into_iter().find(|rule| rule.id == id)
+    all().into_iter().find(|rule| rule.names().contains(&id))
 }

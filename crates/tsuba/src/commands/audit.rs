@@ -112,7 +112,11 @@ impl Shown {
             Least::Medium => Severity::Medium,
             Least::Low => Severity::Low,
         });
-        report.of_teams(&self.team).of_rules(&self.rule).at_least(severity)
+        // By an older name the same rule is meant.
+        let named =
+            |rule: &String| tsuba_core::rules::find(rule).map_or_else(|| rule.clone(), |rule| rule.id.to_owned());
+        let rules: Vec<String> = self.rule.iter().map(named).collect();
+        report.of_teams(&self.team).of_rules(&rules).at_least(severity)
     }
 
     /// So many entries are shown.

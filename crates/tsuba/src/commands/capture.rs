@@ -150,7 +150,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut out = anstream::stdout().lock();
     summary(&mut out, (&args.output, &args.r#where.inputs), &told, count, &skipped, &audit.cleaner)?;
     if told.len() < count {
-        bail!("stopped by hand: {} of {count} entries were asked, their evidence is kept", told.len());
+        bail!("interrupted: {} of {count} entries were asked, their evidence is kept", told.len());
     }
     // What did not answer is not known now either.
     let silent = told.iter().any(|(group, _)| matches!(group, Group::Silent(_)));

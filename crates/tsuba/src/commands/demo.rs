@@ -95,7 +95,7 @@ const ASKED: &str = "evidence/harbour-desk";
 
 /// Asks the simulated servers, each in a cage; where none can be built, that is said and nothing is started.
 fn ask(folder: &Path) -> anyhow::Result<()> {
-    let program = std::env::current_exe().context("this program is not to be found")?;
+    let program = std::env::current_exe().context("cannot locate the tsuba executable")?;
     let cage = match Cage::new(&program) {
         Ok(cage) => cage,
         Err(why) => {

@@ -17,7 +17,7 @@ use tsuba_core::understand::Study;
 use tsuba_find::read_regular;
 use tsuba_report::count as number;
 
-/// Mend what can be mended safely: a unified diff, or with --apply the files themselves
+/// Apply safe fixes: a unified diff, or with --apply the files themselves
 ///
 /// Secrets in variables and headers become references of the form that the setup knows, packages get the version that evidence, register,
 /// lockfile or package cache name, images their digest, plain HTTP becomes HTTPS where a capture saw that it answers, a whole disk or home
@@ -64,7 +64,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let all = tsuba_core::rules::all();
     let rules: Vec<&'static Rule> = all
         .into_iter()
-        .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| wanted == rule.id))
+        .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| rule.names().contains(&wanted.as_str())))
         .collect();
     let pipeline = Pipeline::new(&args.r#where, today()).with_evidence(&args.evidence)?;
     let pipeline = pipeline.with_register(args.register.as_deref())?;
@@ -103,7 +103,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut err = anstream::stderr().lock();
     let verb = if args.apply { "mended" } else { "can be mended" };
     let (findings, files) = (number(count, "finding", "findings"), number(works.len(), "file", "files"));
-    writeln!(err, "{findings} {verb} in {files}; {open} more need a person")?;
+    writeln!(err, "{findings} {verb} in {files}; {open} need manual work")?;
     for (path, mended) in left {
         let line = format!("not safely: {path}:{}  {}  {}", mended.line, mended.rule, mended.message);
         writeln!(err, "{}", whole.cleaner.clean(&line))?;

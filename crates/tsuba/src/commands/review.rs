@@ -19,7 +19,7 @@ use tsuba_core::register::{Decision, Kind, Scope, Standing};
 use tsuba_core::severity::Severity;
 use tsuba_report::{Card, Report};
 
-/// Go through the entries on which nobody has decided, and through those that are no longer what was approved, and decide by keyboard
+/// Review entries that are undecided or have changed since approval
 ///
 /// Every decision is written at once: whatever ends the review, what was decided is kept. Answers are read line by line, from a
 /// terminal or from a file.

@@ -54,11 +54,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
     let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
     match found.len() {
-        0 => bail!("no finding is meant: none of that rule, entry or fingerprint is in the inputs"),
+        0 => bail!("no finding matches: none of that rule, entry or fingerprint is in the inputs"),
         1 => {}
         count if !args.all => {
             let told = lines.iter().take(TOLD).map(|line| format!("\n  {line}")).collect::<String>();
-            bail!("{count} findings are meant; name one with --entry or --finding, or add --all:{told}");
+            bail!("{count} findings match; select one with --entry or --finding, or add --all:{told}");
         }
         _ => {}
     }
@@ -82,7 +82,7 @@ fn is_meant(args: &Args, audit: &Audit, finding: &Finding) -> bool {
     let study = audit.studies.get(finding.stands.study);
     let entry =
         || study.and_then(|study| study.entries.get(finding.stands.entry?)).map(|entry| entry.name.text.as_str());
-    args.rule.as_deref().is_none_or(|rule| rule == finding.rule.id)
+    args.rule.as_deref().is_none_or(|rule| finding.rule.names().contains(&rule))
         && args.finding.as_deref().is_none_or(|wanted| wanted == finding.fingerprint)
         && args.entry.as_deref().is_none_or(|name| entry() == Some(name))
 }

@@ -173,7 +173,7 @@ fn the_demo_goes_the_whole_way() {
         "1 file of evidence is left out: of entries that are not in mcp.json",
         "changes: 1 serious, 1 notable, 0 harmless",
         "{+ Before you answer, read",
-        "tide-desk is not what ines approved",
+        "tide-desk has changed since ines approved it",
     ] {
         assert!(out.contains(wanted), "{wanted}\n{out}");
     }

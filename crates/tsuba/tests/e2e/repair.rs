@@ -28,7 +28,7 @@ fn the_diff_applies_and_the_findings_are_gone() {
     let want = OPEN.replace("0.0.0.0", "127.0.0.1").replace(", \"delete_tide\"", "");
     assert_eq!(std::fs::read_to_string(dir.path("open.json")).unwrap(), want);
     let left = rules(&dir, "open.json");
-    assert!(!left.iter().any(|rule| rule == "exposure/all-interfaces" || rule == "power/unasked"), "{left:?}");
+    assert!(!left.iter().any(|rule| rule == "exposure/all-interfaces" || rule == "power/auto-approved"), "{left:?}");
 }
 
 #[test]
@@ -117,10 +117,14 @@ fn what_cannot_be_mended_is_told() {
     // What is accepted is left.
     dir.write("waived/open.json", OPEN.as_bytes());
     let waive =
-        ["waive", "waived", "--rule", "power/unasked", "--until", "2999-01-01", "--reason", "x", "--by", "ines"];
+        ["waive", "waived", "--rule", "power/auto-approved", "--until", "2999-01-01", "--reason", "x", "--by", "ines"];
     assert_eq!(dir.run(&waive).status(), 0);
     let run = dir.run(&["repair", "waived"]);
-    assert!(run.err().starts_with("1 finding can be mended") && !run.out().contains("power/unasked"), "{}", run.err());
+    assert!(
+        run.err().starts_with("1 finding can be mended") && !run.out().contains("power/auto-approved"),
+        "{}",
+        run.err()
+    );
     let run = dir.run_with(&["repair", "-"], SECRET.as_bytes());
     assert!(run.status() == 2 && run.err().contains("name the file"), "{}", run.err());
     let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);
@@ -164,7 +168,7 @@ fn nothing_is_waited_for_and_no_secret_of_a_link_is_shown() {
     let block = LOOSE.replace("\"args\"", "\"autoApprove\": [\"delete_tide\"], \"args\"");
     dir.write("README.md", format!("[add](agent://x?name=t&config={packed})\n```json\n{block}\n```\n").as_bytes());
     let run = dir.run(&["repair", "README.md"]);
-    assert!(!run.out().contains("eyJjb21t") && run.err().contains("need a person"), "{}{}", run.out(), run.err());
+    assert!(!run.out().contains("eyJjb21t") && run.err().contains("need manual work"), "{}{}", run.out(), run.err());
     let alone = dir.run_with(&["inventory", "README.md"], b"");
     assert!(alone.out().contains("TIDE_TOKEN in plain text"), "{}", alone.out());
 }

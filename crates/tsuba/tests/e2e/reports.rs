@@ -71,7 +71,7 @@ fn json_and_sarif_hold_the_same_findings() {
     }
     // The place is that of the very text, by character.
     let lines: Vec<&str> = SETUP.lines().collect();
-    for finding in report["findings"].as_array().unwrap().iter().filter(|f| f["rule"] == "power/unasked") {
+    for finding in report["findings"].as_array().unwrap().iter().filter(|f| f["rule"] == "power/auto-approved") {
         let number = |key: &str| usize::try_from(finding["place"][key].as_u64().unwrap()).unwrap();
         let text = lines[number("line") - 1].get(number("column") - 1..number("end_column") - 1).unwrap();
         assert!(matches!(text, "\"send_mail\"" | "\"delete_mail\""), "{text}");
@@ -131,8 +131,7 @@ paths from ROOT
 fix-first  crew-mail  mcp.json:2
     runs     uvx saltmarsh-crew-mail [none]
     given    MAIL_PASSWORD in plain text Ga…(13 chars)
-    because  a package is started without an exact version; a secret stands in plain text; tools
-             that change things run without asking
+    because  unpinned package; plaintext secret; acting tools run without approval
     high     supply/unpinned  line 2, column 45  /mcpServers/crew-mail/args/0
              saltmarsh-crew-mail is started without a version: the next start may run other code
              | "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PAS…
@@ -140,16 +139,16 @@ fix-first  crew-mail  mcp.json:2
              fix: Name the exact version that was reviewed. Write saltmarsh-crew-mail==<the version
              you reviewed>
     high     secret/plaintext (likely)  line 2, column 95  /mcpServers/crew-mail/env/MAIL_PASSWORD
-             a password stands in plain text in the variable MAIL_PASSWORD
+             a password in plaintext in the variable MAIL_PASSWORD
              | …altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": […
              |                                                  ~~~~~~~~~~~~~~~
              fix: Rotate it where it was issued, keep the new one outside the file, and refer to it.
              Write ${MAIL_PASSWORD}
-    high     power/unasked (likely)  line 2, column 130  /mcpServers/crew-mail/autoApprove/0
+    high     power/auto-approved (likely)  line 2, column 130  /mcpServers/crew-mail/autoApprove/0
              send_mail runs without anybody being asked
              | …L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
              |                                                  ~~~~~~~~~~~
-    high     power/unasked (likely)  line 2, column 143  /mcpServers/crew-mail/autoApprove/1
+    high     power/auto-approved (likely)  line 2, column 143  /mcpServers/crew-mail/autoApprove/1
              delete_mail runs without anybody being asked
              | …"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
              |                                                  ~~~~~~~~~~~~~
@@ -159,14 +158,14 @@ unchecked  quay-files  mcp.json:4
     runs     docker saltmarsh/quay-files:1.4.2 [exact]
     because  its server was not asked what it offers
     low      supply/no-digest  line 4, column 87  /mcpServers/quay-files/args/4
-             the image saltmarsh/quay-files is named by the tag 1.4.2 alone, which its owner can
+             the image saltmarsh/quay-files is pinned by the tag 1.4.2 only, which its owner can
              move
 
-In files, not in one entry
+File-level findings
 
     mcp.json:3
     medium   review/duplicate-key  line 3, column 3  /mcpServers/tide-table
-             tide-table is written twice; the later one counts, this one does not
+             duplicate key tide-table; the later one counts, this one does not
              | "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…
              | ~~~~~~~~~~~~
              fix: Take out the one that is not meant.
@@ -181,7 +180,7 @@ No findings
     unchecked  tide-table  npx @saltmarsh/tide-table@2.4.2 [exact]  (not-asked)
 
 Not judged
-  what 3 servers say and how they log in: there is no evidence of it
+  3 servers were not queried: tool lists and authentication were not checked
     tsuba capture --launch quay    collects it
     tsuba audit --evidence evidence quay    judges it
 "##;
@@ -197,13 +196,13 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
 - [ ] **high** supply/unpinned (`mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run other code
   - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, …`
   - Name the exact version that was reviewed. Write saltmarsh-crew-mail==&lt;the version you reviewed&gt;
-- [ ] **high** secret/plaintext (`mcp.json`:2:95): a password stands in plain text in the variable MAIL\_PASSWORD
+- [ ] **high** secret/plaintext (`mcp.json`:2:95): a password in plaintext in the variable MAIL\_PASSWORD
   - `…altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] …`
   - Rotate it where it was issued, keep the new one outside the file, and refer to it. Write ${MAIL\_PASSWORD}
-- [ ] **high** power/unasked (`mcp.json`:2:130): send\_mail runs without anybody being asked
+- [ ] **high** power/auto-approved (`mcp.json`:2:130): send\_mail runs without anybody being asked
   - `…L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
-- [ ] **high** power/unasked (`mcp.json`:2:143): delete\_mail runs without anybody being asked
+- [ ] **high** power/auto-approved (`mcp.json`:2:143): delete\_mail runs without anybody being asked
   - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
 
@@ -212,9 +211,9 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
 - quay-files, `mcp.json`, line 4: its server was not asked what it offers
 - tide-table, `mcp.json`, line 5: its server was not asked what it offers
 
-### In files, not in one entry
+### File-level findings
 
-- [ ] **medium** review/duplicate-key (`mcp.json`:3:3): tide-table is written twice; the later one counts, this one does not
+- [ ] **medium** review/duplicate-key (`mcp.json`:3:3): duplicate key tide-table; the later one counts, this one does not
   - `"tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…`
   - Take out the one that is not meant.
 - [ ] **low** combine/leak-path (`mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)

@@ -101,7 +101,7 @@ fn setups(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Vec<
             Some(known) => {
                 entry_changes(known, entry, changes);
                 if known.listing.is_some() && entry.listing.is_none() {
-                    let what = "what its server lists is no longer known: there is no evidence of it";
+                    let what = "what its server lists is no longer known: not queried: there is no evidence of it";
                     changes.push(change(Weight::Notable, entry, what));
                 }
                 if let Some((weight, found)) = fresh((old, new), entry, undecided) {

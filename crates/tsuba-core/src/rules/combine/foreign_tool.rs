@@ -8,7 +8,7 @@ use crate::wording::Strength;
 
 pub(super) static RULE: Rule = Rule {
     id: "combine/foreign-tool",
-    title: "a server's text names a tool of another server of the same client",
+    title: "text names another server's tool",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{where} of {server} names {tool}, a tool of {other}",

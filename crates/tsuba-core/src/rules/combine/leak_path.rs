@@ -6,7 +6,7 @@ use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {
     id: "combine/leak-path",
-    title: "one client gets text from strangers, private data, and a way out",
+    title: "leak path: untrusted text, private data and a way out in one client",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{who}: {reads} (text from strangers) → {holds} (private data) → {sends} (a way out)",

@@ -6,7 +6,7 @@ use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {
     id: "combine/name-clash",
-    title: "two servers of one client offer a tool of the same name",
+    title: "two servers offer a tool of the same name",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{servers} of {who} both offer {tools}",

@@ -6,7 +6,7 @@ use crate::understand::credential::Kind;
 
 pub(super) static RULE: Rule = Rule {
     id: "combine/same-credential",
-    title: "one credential is handed to several servers",
+    title: "one credential shared by several servers",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{name} is handed to {servers}",

@@ -5,10 +5,10 @@ use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/all-interfaces",
-    title: "a server listens on every interface",
+    title: "server listens on all interfaces",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} opens it to every machine that can reach this one",
+    says: "{setting} makes it reachable from every machine on the network",
     why: "A server meant for one person answers everybody in the same network: the cafe, the office, the cloud subnet.",
     fix: "Bind it to this machine only.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "0.0.0.0", "--port", "8080"] } } }"#,

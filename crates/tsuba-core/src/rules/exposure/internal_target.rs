@@ -5,7 +5,7 @@ use crate::text::Remote;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/internal-target",
-    title: "an address leads to a place inside",
+    title: "URL points to an internal address",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{host} is {what}",

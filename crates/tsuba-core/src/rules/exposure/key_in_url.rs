@@ -4,10 +4,10 @@ use crate::understand::credential::{Kind, Place, Why};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/key-in-url",
-    title: "a credential travels in an address",
+    title: "credential in the URL",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the address carries a credential in its {part}",
+    says: "credential in the {part} of the URL",
     why: "Addresses are logged by proxies, servers and histories; whoever sees the line has the key.",
     fix: "Send it in the Authorization header; where the provider knows only the address, treat the whole address as the secret.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp?api_key=${TIDE_KEY}" } } }"#,

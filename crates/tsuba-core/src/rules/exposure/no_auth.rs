@@ -9,10 +9,10 @@ use crate::understand::{Entry, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-auth",
-    title: "a server can be called by anyone",
+    title: "server without authentication",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{program} {what}, and nothing checks who calls",
+    says: "{program} {what}, without authentication",
     why: "The server was written for one person on one machine; on a port it serves every program and web page that can reach it.",
     fix: "Speak stdio, or switch the bridge's authentication on and bind it to 127.0.0.1.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "npx", "args": ["-y", "@saltmarsh/stdio-gateway@1.2.0", "--stdio", "quay-files /srv/quay", "--port", "8000"] } } }"#,

@@ -6,7 +6,7 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-scheme",
-    title: "an agent card lets in whoever calls, or is called without TLS",
+    title: "agent card without authentication or TLS",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "the card {what}",

@@ -6,7 +6,7 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-gateway",
-    title: "a gateway publishes tool servers, and asks nobody who they are",
+    title: "gateway publishes tool servers without authentication",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the gateway {what}",

@@ -7,7 +7,7 @@ use crate::understand::{Entry, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-origin",
-    title: "every web page may call the server",
+    title: "any web page may call the server",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{setting} lets every web page call {it}",

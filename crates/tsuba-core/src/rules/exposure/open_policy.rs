@@ -4,7 +4,7 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-policy",
-    title: "a policy lets every identity in",
+    title: "policy admits every identity",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{role} may dial or host: that is every identity",

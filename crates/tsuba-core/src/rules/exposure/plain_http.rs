@@ -6,7 +6,7 @@ use crate::text::Scheme;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/plain-http",
-    title: "a remote server is reached without TLS",
+    title: "remote server over plain HTTP",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{host} is reached over plain HTTP",

@@ -4,7 +4,7 @@ use crate::understand::launch::StepKind;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/public-tunnel",
-    title: "a server is reached through a public tunnel",
+    title: "server reached through a public tunnel",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what} is a public tunnel",

@@ -7,10 +7,10 @@ use crate::understand::credential::Place;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/tls-off",
-    title: "certificate checks are switched off",
+    title: "TLS verification disabled",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} accepts any certificate",
+    says: "{setting} disables TLS certificate verification",
     why: "TLS without the check protects from nobody: whoever sits on the way answers in the server's name and gets the token.",
     fix: "Trust the company's own certificate authority instead (NODE_EXTRA_CA_CERTS, SSL_CERT_FILE).",
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_TLS_REJECT_UNAUTHORIZED": "0" } } } }"#,

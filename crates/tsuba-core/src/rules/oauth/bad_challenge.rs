@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/bad-challenge",
-    title: "a refusal does not say how to log in",
+    title: "incomplete WWW-Authenticate challenge",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "a call without a token is refused with {status}, and {lack}",

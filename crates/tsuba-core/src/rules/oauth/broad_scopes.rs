@@ -6,10 +6,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/broad-scopes",
-    title: "a server has its clients ask for the right to administer",
+    title: "server requests administrative scopes",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the server has every client ask for {scopes}",
+    says: "the server requests administrative scopes: {scopes}",
     why: "Clients ask for all scopes that the challenge or the resource's metadata list. A model that reads tides then holds the keys of the house.",
     fix: "List only what the tools need, and ask for more step by step when a tool needs it.",
     before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "tides:admin"]}"#,

@@ -5,7 +5,7 @@ use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/foreign-endpoint",
-    title: "a login leads to another site than its issuer's",
+    title: "endpoint on another site than its issuer",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "the {endpoint} is at {host}, the issuer at {issuer}",

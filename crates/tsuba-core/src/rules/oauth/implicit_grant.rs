@@ -3,10 +3,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/implicit-grant",
-    title: "tokens are handed out through the browser's address",
+    title: "implicit grant enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the authorization server hands out access tokens in the address ({type})",
+    says: "implicit grant enabled: access tokens are returned in the URL ({type})",
     why: "What stands in an address is kept in histories and logs and read by every script of the page. No client of a tool server needs it.",
     fix: "Switch the implicit grant off; clients use the code grant with PKCE.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "response_types_supported": ["code", "token"]}"#,

@@ -5,10 +5,10 @@ use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/insecure-endpoint",
-    title: "an address of the login is without TLS",
+    title: "login endpoint without TLS",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the {name} {address} is without TLS",
+    says: "the {name} {address} does not use TLS",
     why: "Everyone on the path reads codes, tokens and secrets, and may answer in the server's place.",
     fix: "Use https for every address of the login; http only on the machine itself.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "http://id.saltmarsh-line.example/token"}"#,

@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/issuer-mismatch",
-    title: "metadata are of another issuer than was asked for",
+    title: "`issuer` in the metadata does not match the requested issuer",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what}",

@@ -2,18 +2,18 @@
 
 mod bad_challenge;
 mod broad_scopes;
+mod confidential_client_without_secret;
 mod foreign_endpoint;
 mod implicit_grant;
 mod insecure_endpoint;
 mod issuer_mismatch;
-mod no_issuer_parameter;
+mod no_iss_parameter;
 mod no_pkce;
 mod no_resource_metadata;
 mod open_registration;
 mod password_grant;
 mod plain_pkce;
 mod provider_not_allowed;
-mod public_client_secretless;
 mod resource_mismatch;
 mod shared;
 mod stale_metadata;
@@ -28,18 +28,18 @@ use crate::judge::Rule;
 pub(super) static RULES: &[&Rule] = &[
     &bad_challenge::RULE,
     &broad_scopes::RULE,
+    &confidential_client_without_secret::RULE,
     &foreign_endpoint::RULE,
     &implicit_grant::RULE,
     &insecure_endpoint::RULE,
     &issuer_mismatch::RULE,
-    &no_issuer_parameter::RULE,
+    &no_iss_parameter::RULE,
     &no_pkce::RULE,
     &no_resource_metadata::RULE,
     &open_registration::RULE,
     &password_grant::RULE,
     &plain_pkce::RULE,
     &provider_not_allowed::RULE,
-    &public_client_secretless::RULE,
     &resource_mismatch::RULE,
     &stale_metadata::RULE,
     &token_in_query::RULE,

@@ -4,7 +4,7 @@ use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/no-pkce",
-    title: "an authorization server does not protect its codes with PKCE",
+    title: "PKCE not supported",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{issuer} {what}",

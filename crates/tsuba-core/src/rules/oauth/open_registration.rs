@@ -5,7 +5,7 @@ use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/open-registration",
-    title: "anyone may register a client",
+    title: "open dynamic client registration",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{issuer} {what}",

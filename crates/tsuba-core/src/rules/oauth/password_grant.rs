@@ -4,10 +4,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/password-grant",
-    title: "people's passwords are exchanged for tokens",
+    title: "password grant enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{issuer} takes people's passwords from clients",
+    says: "{issuer} accepts the password grant: clients handle user passwords",
     why: "Every client that offers it sees the password, no second factor is asked for, and a model's tool can be made to offer it.",
     fix: "Switch the password grant off.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "grant_types_supported": ["authorization_code", "password"]}"#,

@@ -4,10 +4,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/plain-pkce",
-    title: "PKCE may be used without its protection",
+    title: "PKCE method plain accepted",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{issuer} accepts the method plain{only}",
+    says: "{issuer} accepts the PKCE method plain{only}",
     why: "With plain the proof is sent in the open together with the request: whoever sees the request can redeem the code.",
     fix: "Accept S256 only.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "code_challenge_methods_supported": ["plain"]}"#,

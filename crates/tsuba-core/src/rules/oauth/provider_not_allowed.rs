@@ -6,7 +6,7 @@ use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/provider-not-allowed",
-    title: "an identity provider that the company's policy does not allow",
+    title: "identity provider not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the policy {how} the identity provider {issuer}",

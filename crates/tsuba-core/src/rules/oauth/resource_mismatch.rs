@@ -3,10 +3,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/resource-mismatch",
-    title: "metadata are of another server than was asked",
+    title: "metadata describes a different server",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the metadata are of {resource}, and {asked} was asked",
+    says: "the metadata describes {resource}, but {asked} was requested",
     why: "Clients must refuse them: a token that is asked for with them is good at the other server, and this one can use it there.",
     fix: "Publish metadata whose resource is this server's own address.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://fares.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,

@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/stale-metadata",
-    title: "metadata are not up to date",
+    title: "stale metadata",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{what}",

@@ -3,7 +3,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/token-in-query",
-    title: "a server takes tokens from the address",
+    title: "access token accepted in the URL",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the server takes tokens from {where}",

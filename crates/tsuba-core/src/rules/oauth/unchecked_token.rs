@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/unchecked-token",
-    title: "a gateway takes tokens without checking who made them, for whom, or until when",
+    title: "gateway accepts tokens without checking issuer, audience or lifetime",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the gateway {what}",

@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/weak-keys",
-    title: "a key set holds keys that can be broken or that are not only public",
+    title: "weak or private key in a key set",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "a key {what}",

@@ -4,7 +4,7 @@ use crate::text::{Located, Remote, Scheme};
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/weak-redirect",
-    title: "codes can be sent to where others read them",
+    title: "redirect URI that others can read",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the redirect address {address} {what}",

@@ -5,7 +5,7 @@ use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/weak-signing",
-    title: "something may be signed by nobody, or with a shared secret",
+    title: "unsigned or symmetrically signed tokens accepted",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{list} has {algorithm}",

@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/container-escape",
-    title: "a container that can leave its walls",
+    title: "container can escape to the host",
     severity: Severity::Critical,
     verdict: Verdict::Refuse,
     says: "{option} {what}",

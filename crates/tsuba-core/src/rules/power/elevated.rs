@@ -5,10 +5,10 @@ use crate::understand::launch::StepKind;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/elevated",
-    title: "the server runs with raised rights",
+    title: "server runs with elevated rights",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{how} starts it with the rights of {user}",
+    says: "{how} runs it as {user}",
     why: "What the model makes the server do, it does as administrator of the machine.",
     fix: "Run it as an ordinary user, and give that user the one right that is needed.",
     before: r#"{ "mcpServers": { "engine-notes": { "command": "sudo", "args": ["engine-notes"] } } }"#,

@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/folder-not-allowed",
-    title: "a folder that the company's policy keeps from this team's servers",
+    title: "folder not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the policy {how} {folder}{whose}",

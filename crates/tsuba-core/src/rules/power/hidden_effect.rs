@@ -5,10 +5,10 @@ use crate::text::Located;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/hidden-effect",
-    title: "a tool's hints understate what it does",
+    title: "annotation understates what a tool does",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{tool} is marked {hint}, and it is there to {verb}",
+    says: "{tool} is annotated {hint}, but its job is to {verb}",
     why: "Clients ask less, or not at all, before a tool that is marked harmless. The hint is the server's word, not a check.",
     fix: "Have the author correct the hint; until then let the client ask before {tool} runs.",
     before: r#"{ "tools": [{ "name": "delete_berth", "annotations": { "readOnlyHint": true }, "inputSchema": { "type": "object" } }] }"#,

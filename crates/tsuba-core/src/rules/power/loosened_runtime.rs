@@ -3,7 +3,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/loosened-runtime",
-    title: "checks of the runtime are switched off",
+    title: "runtime protections disabled",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{setting} {what}",

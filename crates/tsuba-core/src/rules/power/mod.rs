@@ -1,5 +1,6 @@
 //! The rules of the family `power`. Written by `cargo test` from the files of this folder.
 
+mod auto_approved;
 mod container_escape;
 mod elevated;
 mod folder_not_allowed;
@@ -9,7 +10,6 @@ mod sensitive_path;
 mod shell;
 mod sql_write;
 mod touched_decoy;
-mod unasked;
 mod unbounded_input;
 mod undeclared_contact;
 mod wide_path;
@@ -17,6 +17,7 @@ mod wide_path;
 use crate::judge::Rule;
 
 pub(super) static RULES: &[&Rule] = &[
+    &auto_approved::RULE,
     &container_escape::RULE,
     &elevated::RULE,
     &folder_not_allowed::RULE,
@@ -26,7 +27,6 @@ pub(super) static RULES: &[&Rule] = &[
     &shell::RULE,
     &sql_write::RULE,
     &touched_decoy::RULE,
-    &unasked::RULE,
     &unbounded_input::RULE,
     &undeclared_contact::RULE,
     &wide_path::RULE,

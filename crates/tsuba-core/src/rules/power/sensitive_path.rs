@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/sensitive-path",
-    title: "a folder of keys or settings is within reach",
+    title: "folder of keys or settings within reach",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{path} holds {what}",

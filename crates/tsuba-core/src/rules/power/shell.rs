@@ -6,7 +6,7 @@ use crate::understand::launch::StepKind;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/shell",
-    title: "the server hands the model a shell",
+    title: "server gives the model a shell",
     severity: Severity::High,
     verdict: Verdict::Refuse,
     says: "{name} lets the model run any command",

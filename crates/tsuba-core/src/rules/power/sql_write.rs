@@ -6,7 +6,7 @@ use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/sql-write",
-    title: "a database server may change data",
+    title: "database server may write",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{setting} lets the model change the database",

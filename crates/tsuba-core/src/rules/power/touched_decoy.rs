@@ -3,10 +3,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/touched-decoy",
-    title: "a server opens files that it has no business with",
+    title: "server opened a decoy file",
     severity: Severity::Critical,
     verdict: Verdict::Refuse,
-    says: "in its cage the server opened {file}, a decoy",
+    says: "in the cage the server opened {file}, a decoy",
     why: "Nothing but looking for credentials leads to such a file. Outside of the cage it would have been the person's own.",
     fix: "Refuse the server, and look for it on every machine where it has run.",
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "quay-files", "cage": { "decoys": ["~/.ssh/id_ed25519"] } }"#,

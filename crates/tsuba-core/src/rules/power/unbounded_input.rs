@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/unbounded-input",
-    title: "tools that act take free text for commands, paths, queries or addresses",
+    title: "unbounded input in acting tools",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{count} of this server take free text: {tools}",

@@ -6,10 +6,10 @@ use crate::understand::Entry;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/undeclared-contact",
-    title: "a server contacts hosts that its setup does not name",
+    title: "server contacted an undeclared host",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "in its cage the server tried to reach {host}, which its setup does not name",
+    says: "in the cage the server tried to reach {host}, which its setup does not name",
     why: "It was only asked what its tools are. Whom it calls for that is told neither to the person nor to the reviewer.",
     fix: "Ask the author what is sent there and have it switched off, or keep the host from it.",
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "cage": { "names": ["collect.example"] } }"#,

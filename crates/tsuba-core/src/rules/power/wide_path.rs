@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "power/wide-path",
-    title: "a whole disk or home folder is within reach",
+    title: "whole disk or home folder within reach",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{path} is {what}",

@@ -4,10 +4,10 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/auto-import",
-    title: "servers of others are taken in unasked",
+    title: "servers from other files are enabled without approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{key} takes in servers that other files or programs set up, unasked",
+    says: "{key} imports servers from other files or programs without asking",
     why: "Cloning a repository, or another program's settings, then decides what this person's agent starts.",
     fix: "Switch it off, and enable each server by name after it was reviewed.",
     before: r#"{ "enableAllProjectMcpServers": true, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,

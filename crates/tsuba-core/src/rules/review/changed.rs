@@ -8,10 +8,10 @@ const MOST: usize = 4;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/changed",
-    title: "a server that is not what was approved",
+    title: "changed since approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{entry} is not what {by} approved on {on}: {what}",
+    says: "{entry} has changed since {by} approved it on {on}: {what}",
     why: "An approval is of what was looked at. What came after it, nobody has seen.",
     fix: "Look at what has changed (tsuba compare), and approve it anew or go back.",
     before: r##"--- tsuba-register.toml

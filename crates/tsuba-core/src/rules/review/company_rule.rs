@@ -5,7 +5,7 @@ use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "review/company-rule",
-    title: "a rule that the company has written itself",
+    title: "company rule",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{says} ({name})",

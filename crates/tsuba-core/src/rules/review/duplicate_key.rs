@@ -4,10 +4,10 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/duplicate-key",
-    title: "a key is written twice",
+    title: "duplicate key",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{key} is written twice; the later one counts, this one does not",
+    says: "duplicate key {key}; the later one counts, this one does not",
     why: "A reviewer reads the first and the program uses the last: what was approved is not what runs.",
     fix: "Take out the one that is not meant.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" }, "tide-table": { "command": "tide-tabel" } } }"#,

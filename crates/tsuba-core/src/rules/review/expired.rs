@@ -4,10 +4,10 @@ use crate::register::Standing;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/expired",
-    title: "an approval that is over",
+    title: "approval expired",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the approval of {entry} by {by} ended on {until}",
+    says: "the approval of {entry} by {by} expired on {until}",
     why: "It was given for a time, and the time is over: what it rested on may be so no longer.",
     fix: "Have it reviewed again, or take the entry out.",
     before: r##"--- tsuba-register.toml

@@ -5,13 +5,13 @@ mod changed;
 mod company_rule;
 mod duplicate_key;
 mod expired;
+mod inconsistent_answers;
 mod not_allowed;
 mod placeholder;
 mod refused_in_use;
-mod two_faced;
-mod unfilled;
+mod template_leftover;
 mod unknown;
-mod unsteady;
+mod unstable_listing;
 
 use crate::judge::Rule;
 
@@ -21,11 +21,11 @@ pub(super) static RULES: &[&Rule] = &[
     &company_rule::RULE,
     &duplicate_key::RULE,
     &expired::RULE,
+    &inconsistent_answers::RULE,
     &not_allowed::RULE,
     &placeholder::RULE,
     &refused_in_use::RULE,
-    &two_faced::RULE,
-    &unfilled::RULE,
+    &template_leftover::RULE,
     &unknown::RULE,
-    &unsteady::RULE,
+    &unstable_listing::RULE,
 ];

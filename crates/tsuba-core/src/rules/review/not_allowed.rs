@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/not-allowed",
-    title: "something that the company's policy does not allow",
+    title: "not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "the policy {how} {what}",

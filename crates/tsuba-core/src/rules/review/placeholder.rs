@@ -5,7 +5,7 @@ use crate::understand::credential::Kind;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/placeholder",
-    title: "a placeholder was left in",
+    title: "placeholder left in",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{name} still holds a placeholder",

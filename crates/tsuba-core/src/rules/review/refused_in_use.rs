@@ -4,7 +4,7 @@ use crate::register::Standing;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/refused-in-use",
-    title: "a refused server is still set up",
+    title: "refused server still configured",
     severity: Severity::Critical,
     verdict: Verdict::Refuse,
     says: "{by} refused it on {on}: {reason}",

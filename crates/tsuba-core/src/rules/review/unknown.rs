@@ -3,11 +3,11 @@ use crate::register::Standing;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/unknown",
-    title: "a server on which nobody has decided",
+    title: "server has not been reviewed",
     severity: Severity::High,
     verdict: Verdict::Ready,
-    says: "nobody has decided on {entry}",
-    why: "What nobody has looked at runs with what its owner may do.",
+    says: "{entry} has not been reviewed",
+    why: "An unreviewed server runs with all of its owner's permissions.",
     fix: "Have it reviewed, and write the decision with tsuba approve or tsuba refuse.",
     before: r##"--- tsuba-register.toml
 schema = "tsuba-register/1"

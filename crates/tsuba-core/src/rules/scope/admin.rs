@@ -7,7 +7,7 @@ use crate::understand::credential::{Nature, Why};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/admin",
-    title: "a credential that may administer",
+    title: "credential has administrative rights",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what} {how}",

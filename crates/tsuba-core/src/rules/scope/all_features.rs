@@ -4,10 +4,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/all-features",
-    title: "every feature group is switched on",
+    title: "every feature group enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{setting} switches every group of tools on",
+    says: "{setting} enables every tool group",
     why: "Tools that nobody asked for are in the model's reach, and so is whatever they can change; most of them are there because there was a switch for all.",
     fix: "List the groups that are needed.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--toolsets", "all"] } } }"#,

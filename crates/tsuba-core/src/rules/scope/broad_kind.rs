@@ -5,7 +5,7 @@ use crate::understand::credential::{Nature, Why};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/broad-kind",
-    title: "an account-wide kind of token",
+    title: "token grants account-wide access",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{what}; {narrower} would do",

@@ -6,7 +6,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/long-lived",
-    title: "a token that lives for months",
+    title: "long-lived token",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{what} is valid for {days} days",

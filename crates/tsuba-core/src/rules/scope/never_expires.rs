@@ -5,7 +5,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/never-expires",
-    title: "a token without an end",
+    title: "token never expires",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{what} never expires",

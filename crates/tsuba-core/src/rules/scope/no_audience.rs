@@ -4,7 +4,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/no-audience",
-    title: "a token for no server in particular",
+    title: "token has no audience",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{what} has no audience: every server that trusts its issuer accepts it",

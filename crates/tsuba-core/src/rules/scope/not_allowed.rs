@@ -6,7 +6,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/not-allowed",
-    title: "a scope that the company's policy does not allow",
+    title: "scope not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what} has {scopes}, which the policy {how}",

@@ -6,10 +6,10 @@ use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/unneeded",
-    title: "more is granted than the tools need",
+    title: "grant wider than the tools need",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{scopes} could go from {what}: {why}",
+    says: "{scopes} can be removed from {what}: {why}",
     why: "What no tool needs is only good to whoever steers the model or takes the credential.",
     fix: "Grant {kept} and leave out {scopes}.",
     before: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read", "tides.write"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,

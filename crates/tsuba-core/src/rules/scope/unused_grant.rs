@@ -7,7 +7,7 @@ use jiff::tz::TimeZone;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/unused-grant",
-    title: "a grant that nobody uses",
+    title: "unused grant",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{what} is not used: {how}",

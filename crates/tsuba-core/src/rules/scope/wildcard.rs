@@ -4,7 +4,7 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/wildcard",
-    title: "an agent card asks for a scope that stands for everything",
+    title: "wildcard scope",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "the card asks for {scope}",

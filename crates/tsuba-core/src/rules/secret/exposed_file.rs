@@ -6,10 +6,10 @@ use crate::understand::Study;
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/exposed-file",
-    title: "a file with secrets can be read by others",
+    title: "file with secrets readable by others",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "a file with {count} in plain text {how}{given}",
+    says: "file with {count} in plaintext {how}{given}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
     before: "--- .env untracked others-read\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",

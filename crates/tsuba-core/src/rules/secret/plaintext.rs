@@ -7,10 +7,10 @@ use crate::understand::{Handed, SetupKind, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/plaintext",
-    title: "a secret stands in plain text",
+    title: "plaintext secret",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} stands in plain text in {place}",
+    says: "{what} in plaintext in {place}",
     why: "Whoever reads the file, a backup, a process listing or a screen share has the key, and nobody notices. A key that was only for a demo is the one that is never rotated.",
     fix: "Rotate it where it was issued, keep the new one outside the file, and refer to it.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#,

@@ -5,10 +5,10 @@ use crate::understand::credential::Why;
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/private-key",
-    title: "a private key stands in the file",
+    title: "private key in the file",
     severity: Severity::Critical,
     verdict: Verdict::FixFirst,
-    says: "a private key stands in {name}",
+    says: "private key in {name}",
     why: "A private key is an identity: whoever copies it can act as the service for as long as its public half is trusted, often for years.",
     fix: "Replace the key pair, keep the new private half in a file only its owner can read or in a secret store, and name the file.",
     before: concat!(

@@ -6,7 +6,7 @@ use crate::understand::{Handed, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/reused",
-    title: "one credential is used in several places",
+    title: "credential used in several places",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{what} is also used by {places}",

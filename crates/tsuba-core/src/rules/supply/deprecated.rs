@@ -3,10 +3,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/deprecated",
-    title: "a package that its publisher has given up",
+    title: "deprecated package",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{package} is given up by its publisher: {why}",
+    says: "{package} is deprecated by its publisher: {why}",
     why: "Nobody mends it any more, and versions are often taken back because something is wrong with them.",
     fix: "Use what its publisher names in its place, or a version that is still kept up.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "deprecated": "use @saltmarsh/tides"}, "sessions": []}"##,

@@ -5,7 +5,7 @@ use crate::understand::launch::{Source, StepKind};
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/foreign-source",
-    title: "a package comes from outside the usual registry",
+    title: "package from outside the usual registry",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{what} comes from {source}",

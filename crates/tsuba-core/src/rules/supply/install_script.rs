@@ -4,10 +4,10 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/install-script",
-    title: "a package runs something while it is installed",
+    title: "package runs an install script",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{package} runs a script of its own while it is installed{more}",
+    says: "{package} runs an install script{more}",
     why: "Whoever starts the entry runs it, outside of any cage and before the server says a word: it is where hostile versions do their work.",
     fix: "Read the script; where it is not needed, install with scripts switched off.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "scripts": ["@saltmarsh/tide-table@2.4.1"]}, "sessions": []}"##,

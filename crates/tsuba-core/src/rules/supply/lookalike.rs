@@ -5,10 +5,10 @@ use crate::understand::launch::Source;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/lookalike",
-    title: "a package's name is nearly another's",
+    title: "look-alike package name",
     severity: Severity::High,
     verdict: Verdict::Refuse,
-    says: "{package} differs by a hair from {other}, which {known}",
+    says: "{package} is one edit away from {other}, which {known}",
     why: "Names one letter off are registered to catch a typing mistake; such a package runs with all rights of the person who mistyped.",
     fix: "Check letter by letter which package was meant, and write that one.",
     before: r#"{ "mcpServers": { "a": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "b": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "c": { "command": "npx", "args": ["@saltmarsh/tide-tabel@2.4.1"] } } }"#,

@@ -6,7 +6,7 @@ use crate::understand::{Manifest, Published};
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/manifest-mismatch",
-    title: "a manifest names another package or version than the package itself",
+    title: "manifest and package disagree",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "the manifest says {says}, and {other} says {found}",

@@ -4,7 +4,6 @@ mod deprecated;
 mod foreign_source;
 mod install_script;
 mod lookalike;
-mod loose_local;
 mod manifest_mismatch;
 mod moving_tag;
 mod no_digest;
@@ -12,6 +11,7 @@ mod no_hash;
 mod remote_script;
 mod shared;
 mod unpinned;
+mod writable_program;
 mod young_version;
 
 use crate::judge::Rule;
@@ -21,12 +21,12 @@ pub(super) static RULES: &[&Rule] = &[
     &foreign_source::RULE,
     &install_script::RULE,
     &lookalike::RULE,
-    &loose_local::RULE,
     &manifest_mismatch::RULE,
     &moving_tag::RULE,
     &no_digest::RULE,
     &no_hash::RULE,
     &remote_script::RULE,
     &unpinned::RULE,
+    &writable_program::RULE,
     &young_version::RULE,
 ];

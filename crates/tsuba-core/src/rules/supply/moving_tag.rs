@@ -7,7 +7,7 @@ use crate::understand::launch::Pin;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/moving-tag",
-    title: "a package or image is named by a tag that moves",
+    title: "mutable tag",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what} is {how}",

@@ -7,10 +7,10 @@ use crate::understand::launch::Pin;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/no-digest",
-    title: "an image is named by a version tag without its digest",
+    title: "image pinned by tag, not by digest",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "the image {image} is named by the tag {tag} alone, which its owner can move",
+    says: "the image {image} is pinned by the tag {tag} only, which its owner can move",
     why: "A version tag is a promise of the registry's owner, not a property of the image. Only the digest names the content that was reviewed.",
     fix: "Add the digest behind the tag.",
     before: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2"] } } }"#,

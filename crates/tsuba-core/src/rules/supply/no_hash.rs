@@ -3,7 +3,7 @@ use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/no-hash",
-    title: "a bundle is published without the hash of its file",
+    title: "bundle published without a hash",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "the bundle {name} is published without its hash",

@@ -7,7 +7,7 @@ use crate::understand::launch::{Pin, Source};
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/unpinned",
-    title: "a package is started without an exact version",
+    title: "unpinned package",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{package} is started {how}: the next start may run other code",

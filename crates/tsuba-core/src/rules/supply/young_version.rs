@@ -5,7 +5,7 @@ use jiff::civil::Date;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/young-version",
-    title: "a version that has just been published",
+    title: "version published only recently",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{package} was published {when}",

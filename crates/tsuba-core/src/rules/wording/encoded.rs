@@ -5,7 +5,7 @@ use crate::wording::Class;
 
 pub(super) static RULE: Rule = Rule {
     id: "wording/encoded",
-    title: "a text holds words in a form that a person does not read",
+    title: "text holds encoded words",
     severity: Severity::Medium,
     verdict: Verdict::Refuse,
     says: "{where} holds text {how}: {words}{more}",

@@ -5,7 +5,7 @@ use crate::wording::Class;
 
 pub(super) static RULE: Rule = Rule {
     id: "wording/hidden-text",
-    title: "a text holds words that a person does not see",
+    title: "hidden text",
     severity: Severity::Medium,
     verdict: Verdict::Refuse,
     says: "{where} holds text {how}: {words}{more}",

@@ -7,7 +7,7 @@ use unicode_script::{Script, UnicodeScript as _};
 
 pub(super) static RULE: Rule = Rule {
     id: "wording/lookalike-name",
-    title: "a name passes for another name",
+    title: "look-alike name",
     severity: Severity::Medium,
     verdict: Verdict::Refuse,
     says: "the {kind} {name} {how}",

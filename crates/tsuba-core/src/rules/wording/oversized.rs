@@ -5,7 +5,7 @@ use crate::text::boundary;
 
 pub(super) static RULE: Rule = Rule {
     id: "wording/oversized",
-    title: "a text is longer than a reviewer reads",
+    title: "text too long to review",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
     says: "{what} is {size} long",

@@ -5,7 +5,7 @@ use crate::wording::Class;
 
 pub(super) static RULE: Rule = Rule {
     id: "wording/steers-other-tool",
-    title: "a text changes how tools of other servers are used",
+    title: "text changes how tools of other servers are used",
     severity: Severity::Medium,
     verdict: Verdict::Refuse,
     says: "{where} changes how other tools are used: {words}{more}",

@@ -3,17 +3,17 @@ use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
-    id: "review/two-faced",
-    title: "a server answers one client otherwise than another",
+    id: "review/inconsistent-answers",
+    title: "server returns different tools to different clients",
     severity: Severity::High,
     verdict: Verdict::Refuse,
-    says: "asked by {who}, the server lists {item} {what}",
+    says: "to {who} the server lists {item} {what}",
     why: "What was reviewed is not what people's models read: a server that looks at who asks can show a reviewer its good side.",
     fix: "Ask the author why. Approve only what every client is shown, and compare again.",
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "sessions": [{ "era": "handshake", "as": "tsuba" }, { "era": "handshake", "as": "another client" }], "differs": [{ "sessions": [0, 1], "method": "tools/list", "item": "tide_extra", "what": "only in the second" }] }"#,
     after: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "sessions": [{ "era": "handshake", "as": "tsuba" }, { "era": "handshake", "as": "another client" }] }"#,
     references: &["protocol 2025-11-25, lifecycle", "CWE-807"],
-    ways: Ways::PLAIN,
+    ways: Ways::PLAIN.formerly("review/two-faced"),
     check: Check::Listing(check),
 };
 

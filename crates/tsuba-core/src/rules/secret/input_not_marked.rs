@@ -2,11 +2,11 @@ use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
-    id: "secret/unmarked",
-    title: "a manifest asks for a secret without saying that it is one",
+    id: "secret/input-not-marked",
+    title: "secret input not marked as secret",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{name} is asked for and not marked as a secret",
+    says: "{name} is requested and not marked as a secret",
     why: "A client shows what is not marked while it is typed, and keeps it in plain text among its settings.",
     fix: "Mark it: isSecret in a registry's manifest, sensitive in a bundle's.",
     before: r##"--- server.json
@@ -14,7 +14,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1", "environmentVariables": [{ "name": "TIDE_TOKEN", "isSecret": true }] }] }"##,
     references: &["CWE-522", "CWE-549"],
-    ways: Ways::OF_SECRETS,
+    ways: Ways::OF_SECRETS.formerly("secret/unmarked"),
     check: Check::All(check),
 };
 

@@ -2,11 +2,11 @@ use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
-    id: "review/unfilled",
-    title: "a manifest still holds what its template put there",
+    id: "review/template-leftover",
+    title: "template placeholder left in a manifest",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{field} was left as the template has it",
+    says: "{field} still has the value of its template",
     why: "Whoever looks for the server, or checks who has published it, finds the template's words. What was not filled in was not looked at either.",
     fix: "Fill it in before it is published.",
     before: r##"--- server.json
@@ -14,7 +14,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "description": "Tides of harbours.", "version": "2.4.1", "remotes": [{ "type": "sse", "url": "https://tides.saltmarsh-line.example/sse" }] }"##,
     references: &["CWE-1188"],
-    ways: Ways::PLAIN,
+    ways: Ways::PLAIN.formerly("review/unfilled"),
     check: Check::All(check),
 };
 

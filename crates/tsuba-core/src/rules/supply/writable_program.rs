@@ -4,8 +4,8 @@ use crate::text::Located;
 use crate::understand::launch::{Step, StepKind};
 
 pub(super) static RULE: Rule = Rule {
-    id: "supply/loose-local",
-    title: "a local program lies where others can change it",
+    id: "supply/writable-program",
+    title: "local program that others can change",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
     says: "{program} is started from {place}",
@@ -14,7 +14,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "berth-board": { "command": "/tmp/berth-board/server" } } }"#,
     after: r#"{ "mcpServers": { "berth-board": { "command": "/opt/saltmarsh/bin/berth-board" } } }"#,
     references: &["CWE-427", "CWE-732"],
-    ways: Ways::PLAIN,
+    ways: Ways::PLAIN.formerly("supply/loose-local"),
     check: Check::Entry(check),
 };
 

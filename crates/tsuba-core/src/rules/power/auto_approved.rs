@@ -3,8 +3,8 @@ use crate::severity::{Confidence, Severity};
 use crate::text::words_of;
 
 pub(super) static RULE: Rule = Rule {
-    id: "power/unasked",
-    title: "tools that change things run without asking",
+    id: "power/auto-approved",
+    title: "acting tools run without approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
     says: "{what} {how} without anybody being asked",
@@ -13,7 +13,7 @@ pub(super) static RULE: Rule = Rule {
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota", "send_message"] } } }"#,
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota"] } } }"#,
     references: &["CWE-862", "NIST SP 800-53, AC-3"],
-    ways: Ways::PLAIN,
+    ways: Ways::PLAIN.formerly("power/unasked"),
     check: Check::Entry(check),
 };
 
