@@ -1,7 +1,7 @@
 //! What a reader of a long report sees first: who has how much of what, and the worst of it.
 
 use crate::model::{EntryRow, FindingRow, Report, Text};
-use crate::style::{cut, pad};
+use crate::style::{cut, cut_front, pad};
 use crate::{Look, Tint, count};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -43,7 +43,7 @@ pub(crate) fn overview<'f>(
     for ((entry, found), place) in worst.into_iter().zip(founds).zip(places) {
         let Some(verdict) = entry.verdict else { continue };
         let name = pad(&cut(entry.name.as_str(), names), names);
-        let line = format!("{name}  {}", pad(&cut(&place, room), room));
+        let line = format!("{name}  {}", pad(&cut_front(&place, room), room));
         writeln!(out, "  {}{line}  {found}", look.paint(Tint::Verdict(verdict), &pad(verdict.name(), 11)))?;
     }
     Ok(())

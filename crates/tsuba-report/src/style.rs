@@ -52,6 +52,21 @@ impl Look {
     }
 }
 
+/// Cuts a path to a number of columns: its end tells it from others.
+pub(crate) fn cut_front(path: &str, columns: usize) -> String {
+    use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
+    if path.width() <= columns {
+        return path.to_owned();
+    }
+    let mut used = 1;
+    let fits = |c: &char| {
+        used += c.width().unwrap_or(0);
+        used <= columns
+    };
+    let kept: Vec<char> = path.chars().rev().take_while(fits).collect();
+    core::iter::once('…').chain(kept.into_iter().rev()).collect()
+}
+
 /// Cuts a text to a number of columns, with an ellipsis where something is left out.
 pub(crate) fn cut(text: &str, columns: usize) -> String {
     use unicode_width::{UnicodeWidthChar as _, UnicodeWidthStr as _};
