@@ -159,7 +159,9 @@ fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
     let mut out = anstream::stdout().lock();
     for work in works {
         let (before, after) = (String::from_utf8_lossy(&work.before), String::from_utf8_lossy(&work.after));
-        let name = work.path.trim_start_matches("./").trim_start_matches('/');
+        // As it is opened from here, so that it can be applied from here.
+        let file = work.file.to_string_lossy().replace('\\', "/");
+        let name = file.trim_start_matches("./").trim_start_matches('/');
         let mark = |text: &str| text.strip_prefix('\u{feff}').map_or(0, |_| '\u{feff}'.len_utf8());
         // Places are counted in the text without a byte order mark.
         let (old, new) =

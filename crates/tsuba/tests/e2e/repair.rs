@@ -114,6 +114,9 @@ fn what_cannot_be_mended_is_told() {
     assert!(run.status() == 2 && run.err().contains("in/link.json: is a link"), "{}", run.err());
     assert_eq!(std::fs::read_to_string(dir.path("elsewhere/open.json")).unwrap(), OPEN);
     assert_ne!(std::fs::read_to_string(dir.path("in/open.json")).unwrap(), OPEN);
+    // The diff is told from where it was asked for, so that it can be applied there.
+    dir.write("shown/open.json", OPEN.as_bytes());
+    assert!(dir.run(&["repair", "shown"]).out().contains("--- a/shown/open.json\n"));
     // What is accepted is left.
     dir.write("waived/open.json", OPEN.as_bytes());
     let waive =
