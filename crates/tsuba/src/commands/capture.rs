@@ -6,7 +6,7 @@ use crate::exit::Done;
 use crate::gather::Where;
 use crate::jobs::{Selection, jobs};
 use crate::output;
-use crate::pipeline::Pipeline;
+use crate::pipeline::{Audited, Pipeline};
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
@@ -88,7 +88,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             Err(why) => bail!("--launch: {why}; --launch --uncaged starts local servers without a cage"),
         }
     }
-    let audit = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?.audit;
+    let Audited { audit, source, .. } = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?;
+    // Two trees may have entries of the same path and name: the evidence of one takes no other's place.
+    let tree = source.repository.or(source.root).unwrap_or_default();
     // An input may have come in as an open file; no server, and no client of a registry, inherits it, nor what a token was read from.
     inherited.close();
     let selection = Selection {
@@ -135,7 +137,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let count = jobs.len();
     let (mut told, mut failed) = (Vec::new(), None);
     capture(jobs, &options, &stop, |job, evidence| {
-        let kept = keep(&args.output, &job, &evidence);
+        let kept = keep((&args.output, &tree), &job, &evidence);
         progress.inc(1);
         match kept {
             Ok(()) => told.push(outcome(&job, &evidence)),
@@ -208,15 +210,15 @@ fn token(args: &Args) -> anyhow::Result<Option<String>> {
     }
 }
 
-/// Writes the evidence of one entry, under a name that is the same every time.
-pub(crate) fn keep(folder: &Path, job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
+/// Writes the evidence of one entry of a tree, under a name that is the same every time.
+pub(crate) fn keep((folder, tree): (&Path, &str), job: &Job, evidence: &Evidence) -> anyhow::Result<()> {
     let text = serde_json::to_string_pretty(evidence).context("evidence cannot be written as JSON")?;
     let raw = RawValue::from_string(text).context("evidence cannot be written as JSON")?;
     // Once more over the whole, for what has the form of a secret: entries and setups are named as they are.
     let clean = Redact::default().json(&raw);
     let plain: String =
         job.entry.chars().filter(|c| c.is_ascii_alphanumeric() || "-_.".contains(*c)).take(60).collect();
-    let id = fingerprint([job.setup.as_str(), job.entry.as_str()]);
+    let id = fingerprint([tree, job.setup.as_str(), job.entry.as_str()]);
     let name = format!("{}-{}.json", plain.trim_matches('.'), id.chars().take(8).collect::<String>());
     // In one step, through a file that nobody could have laid there before.
     output::write(Some(&folder.join(name)), |out| writeln!(out, "{clean}"))

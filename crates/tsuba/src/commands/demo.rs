@@ -131,7 +131,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
     let mut kept = Ok(());
     capture(jobs, &options, &Arc::default(), |job, evidence| {
         if kept.is_ok() {
-            kept = keep(&asked, &job, &evidence);
+            kept = keep((&asked, ""), &job, &evidence);
         }
     });
     kept

@@ -370,6 +370,17 @@ fn a_cage_bounds_what_is_used_up() {
 }
 
 #[test]
+fn evidence_of_one_tree_takes_no_other_s_place() {
+    let text =
+        |port: u16| format!(r#"{{ "mcpServers": {{ "tide-table": {{ "url": "http://127.0.0.1:{port}/mcp" }} }} }}"#);
+    let dir = Dir::new(&[("a/mcp.json", &text(1)), ("b/mcp.json", &text(2))]);
+    for tree in ["a", "b", "a"] {
+        dir.run(&["capture", tree]);
+    }
+    assert_eq!(std::fs::read_dir(dir.path("evidence")).unwrap().count(), 2);
+}
+
+#[test]
 fn what_no_cage_can_start_is_not_waited_for() {
     if !cages() {
         return;
