@@ -131,10 +131,11 @@ fn tell(text: Arguments<'_>) {
     let _ = writeln!(anstream::stderr(), "tsuba: {text}");
 }
 
-/// The judged folder that a file lies in.
+/// The judged folder that a file lies in: itself, or the link by which it is there, whatever that leads to.
 fn root_of<'r>(roots: &'r [PathBuf], file: &Path) -> Option<&'r PathBuf> {
-    let whole = file.canonicalize().ok()?;
-    roots.iter().find(|root| whole.starts_with(root))
+    let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let places = [folder.canonicalize(), file.canonicalize()];
+    places.iter().flatten().find_map(|place| roots.iter().find(|root| place.starts_with(root)))
 }
 
 /// How a file is told.

@@ -44,6 +44,7 @@ fn what_is_judged_does_not_judge_itself() {
     assert!(named.out().contains("judged with company/tsuba.toml and company/tsuba-register.toml"), "{}", named.out());
 }
 
+#[cfg(unix)]
 #[test]
 fn standing_in_what_is_judged_changes_nothing() {
     let dir = company();
@@ -56,6 +57,11 @@ fn standing_in_what_is_judged_changes_nothing() {
             "tsuba: tsuba.toml in this folder not used, since it belongs to what is judged; --config tsuba.toml\n";
         assert!(run.err().contains(told), "{}", run.err());
     }
+    // A link out of it is of it all the same.
+    dir.write("elsewhere/mild.toml", POLICY.as_bytes());
+    std::fs::rename(dir.path("company/tsuba.toml"), dir.path("company/kept.toml")).unwrap();
+    std::os::unix::fs::symlink("../elsewhere/mild.toml", dir.path("company/tsuba.toml")).unwrap();
+    assert_eq!(dir.run_in("company", &["audit"]).status(), 1);
     // Nor is a decision built on decisions that anybody may have written.
     let refuse = ["refuse", ".", "--entry", "tides", "--reason", "x", "--by", "ines"];
     let run = dir.run_in("company", &refuse);
