@@ -78,7 +78,9 @@ impl Who {
         reason: &str,
     ) -> anyhow::Result<Decision> {
         let reason = reason.to_owned();
-        may_be_written([Some(&reason), self.by.as_ref(), self.team.as_ref()].into_iter().flatten())?;
+        // Also a name that comes from the environment or from version control.
+        let by = self.by()?;
+        may_be_written([Some(&reason), Some(&by), self.team.as_ref()].into_iter().flatten())?;
         let on = self.today()?;
         if let Some(over) = until.filter(|until| *until < on) {
             bail!("{over} is in the past");
@@ -87,7 +89,7 @@ impl Who {
             kind,
             scope,
             team: self.team.clone(),
-            by: self.by()?,
+            by,
             on,
             reason,
             until,

@@ -102,16 +102,20 @@ impl Where {
         builder.build().context("--exclude: the path patterns are too large together")
     }
 
+    /// Is this, given in full, a folder of evidence that lies in none of the inputs?
+    fn is_beside(&self, whole: &Path) -> bool {
+        self.evidence.iter().any(|(folder, within)| !within && folder == whole)
+    }
+
     /// The roots of what is judged, in full: the repositories that the inputs lie in, and the inputs that are folders.
     pub(crate) fn roots(&self) -> Vec<PathBuf> {
-        let handed_over = |whole: &PathBuf| self.evidence.iter().any(|(folder, within)| !within && folder == whole);
         let inputs = self.paths().into_iter().filter_map(|input| input.canonicalize().ok());
         let root = |whole: PathBuf| {
             let folder = if whole.is_dir() { Some(whole.as_path()) } else { whole.parent() };
             let repository = folder.and_then(tsuba_find::root);
             repository.or_else(|| whole.is_dir().then(|| whole.clone()))
         };
-        let mut roots: Vec<PathBuf> = inputs.filter(|whole| !handed_over(whole)).filter_map(root).collect();
+        let mut roots: Vec<PathBuf> = inputs.filter(|whole| !self.is_beside(whole)).filter_map(root).collect();
         roots.sort();
         roots.dedup();
         roots
@@ -119,10 +123,7 @@ impl Where {
 
     /// What files are called that are found under the inputs.
     fn naming(&self, home: Option<&Path>) -> Naming {
-        let beside = |input: &Path| {
-            let whole = input.canonicalize().ok();
-            whole.is_some_and(|whole| self.evidence.iter().any(|(folder, within)| !within && *folder == whole))
-        };
+        let beside = |input: &Path| input.canonicalize().is_ok_and(|whole| self.is_beside(&whole));
         let paths = self.paths().into_iter().filter(|path| path.as_os_str() != "-");
         let (evidence, inputs): (Vec<PathBuf>, Vec<PathBuf>) = paths.partition(|path| beside(path));
         Naming::new(&inputs, &evidence, home)
