@@ -2,6 +2,7 @@
 
 use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, Text, Tool, Unasked, Unread};
 use crate::rows::{entry_row, finding_row, setup_row};
+use crate::together::together;
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Decides, Finding, Spread, Stands, Unseen, Verdict};
 use tsuba_core::severity::Severity;
@@ -106,9 +107,12 @@ impl Unasked {
 impl Summary {
     pub(crate) fn of(setups: &[Setup], entries: &[EntryRow], findings: &[FindingRow], unread: usize) -> Self {
         let own = || entries.iter().filter(|entry| entry.counts());
+        let shown = || entries.iter().filter(|entry| entry.document);
         let mut summary = Self {
             setups: own().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
             entries: own().count(),
+            documents: shown().map(|entry| &entry.setup).collect::<BTreeSet<_>>().len(),
+            shown: shown().count(),
             unread,
             unasked: Unasked::of(entries, setups),
             verdicts: Verdict::ALL.iter().map(|verdict| (Named(*verdict), 0)).collect(),
@@ -122,8 +126,8 @@ impl Summary {
         own()
             .filter_map(|entry| entry.verdict)
             .for_each(|verdict| *summary.verdicts.entry(Named(verdict)).or_default() += 1);
-        let counted = findings.iter().filter(|finding| finding.waived.is_none());
-        counted.for_each(|finding| *summary.findings.entry(Named(finding.severity)).or_default() += 1);
+        let counted = together(findings, entries).into_iter().filter(|told| told.lead.waived.is_none());
+        counted.for_each(|told| *summary.findings.entry(Named(told.lead.severity)).or_default() += 1);
         summary
     }
 }

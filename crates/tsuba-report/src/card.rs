@@ -1,7 +1,7 @@
 //! One entry on one screen, for who has to decide on it: what it is, what it does, what speaks against it, what has changed.
 
 use crate::model::{EntryRow, FindingRow};
-use crate::phrases::{credentials, decided, listed, plan_line, verb};
+use crate::phrases::{credentials, decided, launch_lines, listed};
 use crate::style::{pad, wrap};
 use crate::{Look, Tint};
 use std::io::{self, Write};
@@ -48,8 +48,8 @@ impl Card<'_> {
         let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
         let called = entry.remote.as_ref().map(|remote| &remote.host);
         let alone = entry.reach.hosts.iter().all(|host| Some(host) == called);
+        let launch = launch_lines(entry).into_iter().map(|(label, line)| (label, Some(line)));
         let rows = [
-            (verb(entry), Some(plan_line(entry))),
             ("tools", Some(listed(entry).unwrap_or_else(|| "not known: there is no evidence".to_owned()))),
             ("given", credentials(entry)),
             ("folders", Some(list(&entry.reach.folders))),
@@ -58,7 +58,7 @@ impl Card<'_> {
             ("asks", Some(entry.asks).filter(|asks| **asks != Asks::Unknown).map(|asks| asks.to_string())),
             ("decided", decided(entry).filter(|decided| decided != "nobody has")),
         ];
-        for (label, text) in rows {
+        for (label, text) in launch.chain(rows) {
             if let Some(text) = text.filter(|text| !text.is_empty()) {
                 self.row(look, label, &text, out)?;
             }
@@ -68,7 +68,7 @@ impl Card<'_> {
         }
         writeln!(out)?;
         if self.findings.is_empty() {
-            return writeln!(out, "{INDENT}nothing speaks against it");
+            return writeln!(out, "{INDENT}no findings");
         }
         let shown = if all { self.findings.len() } else { MOST };
         for (number, finding) in self.findings.iter().enumerate().take(shown) {

@@ -42,7 +42,10 @@ pub struct EntryRow {
     pub asks: Named<Asks>,
     /// Is it switched off?
     pub disabled: bool,
-    /// `refuse`, `fix-first`, `unchecked` or `ready`; left out in an inventory, and where only some rules were run: neither judges.
+    /// Is it only shown in a text, for whoever may paste it? Then it has findings, but no verdict, and is not counted among the entries.
+    #[serde(skip_serializing_if = "core::ops::Not::not", default)]
+    pub document: bool,
+    /// `refuse`, `fix-first`, `unchecked` or `ready`; left out of what a text shows, in an inventory, and where only some rules were run.
     #[schemars(with = "Option<Named<Verdict>>")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub verdict: Option<Verdict>,
@@ -145,6 +148,9 @@ pub struct Via {
     pub version: Option<Text>,
     /// How firmly it is fixed.
     pub pin: Named<Pin>,
+    /// Is it beside the server, not around it: run before it, or what its image is built from?
+    #[serde(skip_serializing_if = "core::ops::Not::not", default)]
+    pub aside: bool,
 }
 
 /// A remote target.
@@ -241,8 +247,8 @@ pub struct TextRow {
 }
 
 impl EntryRow {
-    /// Is it counted: is it more than the listing of another entry's server?
+    /// Is it counted: is it set up somewhere, and more than the listing of another entry's server?
     pub fn counts(&self) -> bool {
-        self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
+        !self.document && self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
     }
 }

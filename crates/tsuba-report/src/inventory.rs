@@ -1,26 +1,28 @@
 //! The inventory: what is there, unjudged.
 
 use crate::model::{EntryRow, Named, Setup};
-use crate::phrases::{count, credentials, files, listed, plan_line, verb};
+use crate::phrases::{count, credentials, files, launch_lines, listed, shown};
 use crate::style::{cut, pad};
 use crate::{Look, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
-use tsuba_core::understand::Asks;
+use tsuba_core::understand::{Asks, SetupKind};
 
 /// Writes the inventory for people: by setup, each entry with what it runs, is handed, and may touch.
 ///
 /// # Errors
 /// What the writer says.
 pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
-    writeln!(out, "{} in {}", count(report.summary.entries, "entry", "entries"), files(report))?;
+    let shown = shown(report).map(|shown| format!("; {shown}")).unwrap_or_default();
+    writeln!(out, "{} in {}{shown}", count(report.summary.entries, "entry", "entries"), files(report))?;
     // Entries come in the order of their setups.
     let setups: BTreeMap<&str, &Setup> = report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect();
     for entries in report.entries.chunk_by(|a, b| a.setup == b.setup) {
         // A listing that belongs to an entry is told there.
-        let entries: Vec<&EntryRow> = entries.iter().filter(|entry| entry.counts()).collect();
+        let entries: Vec<&EntryRow> = entries.iter().filter(|entry| entry.counts() || entry.document).collect();
         let Some(setup) = entries.first().and_then(|entry| setups.get(entry.setup.as_str())) else { continue };
         let mut facts: Vec<String> = setup.team.iter().map(|team| format!("team {team}")).collect();
+        facts.extend((*setup.kind == SetupKind::Snippet).then(|| "shown in a document".to_owned()));
         facts.extend(setup.owner.iter().map(|owner| format!("owner {owner}")));
         facts.extend(setup.tracked.map(|tracked| if tracked { "tracked" } else { "not tracked" }.to_owned()));
         writeln!(
@@ -32,7 +34,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
         for entry in entries {
             let off = if entry.disabled { " (switched off)" } else { "" };
             writeln!(out, "  {}{off}", look.paint(Tint::Name, entry.name.as_str()))?;
-            let mut rows = vec![(verb(entry), plan_line(entry))];
+            let mut rows = launch_lines(entry);
             rows.extend(listed(entry).map(|listed| ("tools", listed)));
             rows.extend(credentials(entry).map(|given| ("given", given)));
             let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
@@ -66,7 +68,7 @@ fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> 
     let tracked: BTreeMap<&str, Option<bool>> =
         report.setups.iter().map(|setup| (setup.path.as_str(), setup.tracked)).collect();
     let mut servers: BTreeMap<String, BTreeMap<String, Vec<&EntryRow>>> = BTreeMap::new();
-    for entry in report.entries.iter().filter(|entry| entry.counts()) {
+    for entry in report.entries.iter().filter(|entry| entry.counts() || entry.document) {
         if let Some(server) = same_server(entry) {
             servers.entry(server).or_default().entry(variant(entry)).or_default().push(entry);
         }
@@ -85,6 +87,7 @@ fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> 
             for entry in entries {
                 // What version control knows is a project's; else it is a person's own.
                 let level = match tracked.get(entry.setup.as_str()) {
+                    _ if entry.document => "shown",
                     Some(Some(_)) => "project",
                     _ => "user",
                 };

@@ -22,6 +22,7 @@ mod style;
 mod summary;
 mod text;
 mod texts;
+mod together;
 
 pub use card::Card;
 pub use format::{Format, Renderer};

@@ -1,7 +1,8 @@
 //! The report for a ticket: what is wrong, where, and what to write instead.
 
-use crate::model::{EntryRow, FindingRow, Named};
-use crate::phrases::{count, plan_line, reason};
+use crate::model::{EntryRow, Named};
+use crate::phrases::{count, launch_lines, reason, shown};
+use crate::together::{Told, together};
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -34,9 +35,10 @@ impl Renderer for Markdown {
         writeln!(out, "## Tool servers: {title}\n")?;
         writeln!(
             out,
-            "{} in {}, as of {}{}.\n",
+            "{} in {}{}, as of {}{}.\n",
             count(summary.entries, "entry", "entries"),
             count(summary.setups, "setup", "setups"),
+            shown(report).map(|shown| format!("; {shown}")).unwrap_or_default(),
             report.as_of,
             if summary.known > 0 {
                 format!("; {} findings known before are left out", summary.known)
@@ -44,25 +46,22 @@ impl Renderer for Markdown {
                 String::new()
             }
         )?;
-        let mut findings: BTreeMap<&str, Vec<&FindingRow>> = BTreeMap::new();
-        for finding in report.findings.iter().filter(|f| f.severity > Severity::Note) {
-            findings.entry(finding.entry.as_deref().unwrap_or_default()).or_default().push(finding);
+        let mut findings: BTreeMap<&str, Vec<Told<'_>>> = BTreeMap::new();
+        let above = report.findings.iter().filter(|f| f.severity > Severity::Note || f.entry.is_none());
+        for told in together(above, &report.entries) {
+            findings.entry(told.lead.entry.as_deref().unwrap_or_default()).or_default().push(told);
         }
         // Beside an earlier report only what is new is told.
         let fresh = |entry: &EntryRow| summary.known == 0 || findings.contains_key(entry.id.as_str());
         // Where only some rules were run there is no verdict: then whatever has a finding is told.
         let found = |entry: &EntryRow| findings.contains_key(entry.id.as_str());
         let told = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
-        for entry in report.entries.iter().filter(|entry| fresh(entry)).filter(told) {
+        for entry in report.entries.iter().filter(|entry| !entry.document && fresh(entry)).filter(told) {
             let verdict = entry.verdict.map(|verdict| format!(" ({})", verdict.name())).unwrap_or_default();
             writeln!(out, "### {}{verdict}\n", escape(entry.name.as_str()))?;
-            writeln!(
-                out,
-                "{}, line {}. Runs: {}\n",
-                code(entry.setup.as_str()),
-                entry.place.line,
-                code(&plan_line(entry))
-            )?;
+            let lines = launch_lines(entry);
+            let does: Vec<String> = lines.iter().map(|(label, line)| format!("{label} {}", code(line))).collect();
+            writeln!(out, "{}, line {}: {}\n", code(entry.setup.as_str()), entry.place.line, does.join(", "))?;
             for finding in findings.get(entry.id.as_str()).into_iter().flatten() {
                 findings_item(finding, out)?;
             }
@@ -80,11 +79,16 @@ impl Renderer for Markdown {
             }
             writeln!(out)?;
         }
-        let loose: Vec<_> = report.findings.iter().filter(|f| f.entry.is_none()).collect();
-        if !loose.is_empty() {
-            writeln!(out, "### File-level findings\n")?;
-            loose.into_iter().try_for_each(|finding| findings_item(finding, out))?;
-            writeln!(out)?;
+        let of_documents = report.entries.iter().filter(|entry| entry.document);
+        let of_documents: Vec<&Told<'_>> =
+            of_documents.filter_map(|entry| findings.get(entry.id.as_str())).flatten().collect();
+        let loose: Vec<&Told<'_>> = findings.get("").into_iter().flatten().collect();
+        for (heading, told) in [("Shown in documents", of_documents), ("File-level findings", loose)] {
+            if !told.is_empty() {
+                writeln!(out, "### {heading}\n")?;
+                told.into_iter().try_for_each(|told| findings_item(told, out))?;
+                writeln!(out)?;
+            }
         }
         if !report.unread.is_empty() {
             writeln!(out, "### Could not be read\n")?;
@@ -96,7 +100,8 @@ impl Renderer for Markdown {
     }
 }
 
-fn findings_item(finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
+fn findings_item(told: &Told<'_>, out: &mut dyn Write) -> io::Result<()> {
+    let finding = told.lead;
     if let Some(waiver) = &finding.waived {
         return writeln!(
             out,
@@ -107,18 +112,20 @@ fn findings_item(finding: &FindingRow, out: &mut dyn Write) -> io::Result<()> {
             escape(waiver.reason.as_str())
         );
     }
+    let again = told.places().map(|places| format!(", {places}")).unwrap_or_default();
+    let messages: Vec<String> = told.all().map(|finding| escape(finding.message.as_str())).collect();
     writeln!(
         out,
-        "- [ ] **{}** {} ({}:{}:{}): {}",
+        "- [ ] **{}** {} ({}:{}:{}{again}): {}",
         finding.severity,
-        finding.rule,
+        told.codes(),
         code(finding.setup.as_str()),
         finding.place.line,
         finding.place.column,
-        escape(finding.message.as_str())
+        messages.join("; ")
     )?;
     writeln!(out, "  - {}", code(finding.excerpt.as_str()))?;
-    writeln!(out, "  - {}", escape(finding.fix.as_str()))
+    told.fixes().into_iter().try_for_each(|fix| writeln!(out, "  - {}", escape(fix)))
 }
 
 /// Everything that Markdown or HTML would obey is escaped.

@@ -1,7 +1,8 @@
 //! What a reader of a long report sees first: who has how much of what, and the worst of it.
 
-use crate::model::{EntryRow, FindingRow, Report, Text};
+use crate::model::{EntryRow, Report, Text};
 use crate::style::{cut, cut_front, pad};
+use crate::together::Told;
 use crate::{Look, Tint, count};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -24,7 +25,7 @@ pub(crate) fn overview<'f>(
     look: Look,
     report: &Report,
     entries: &[&EntryRow],
-    own: impl Fn(&EntryRow) -> &'f [&'f FindingRow],
+    own: impl Fn(&EntryRow) -> &'f [Told<'f>],
     out: &mut dyn Write,
 ) -> io::Result<()> {
     table(look, report, out)?;
@@ -50,9 +51,9 @@ pub(crate) fn overview<'f>(
 }
 
 /// How many findings there are, worst first.
-fn severities(findings: &[&FindingRow]) -> String {
+fn severities(findings: &[Told<'_>]) -> String {
     let counts = [Severity::Critical, Severity::High, Severity::Medium].map(|severity| {
-        let count = findings.iter().filter(|f| f.severity == severity && f.waived.is_none()).count();
+        let count = findings.iter().filter(|told| told.lead.severity == severity && told.lead.waived.is_none()).count();
         (count > 0).then(|| format!("{count} {}", severity.name()))
     });
     counts.into_iter().flatten().collect::<Vec<_>>().join(", ")

@@ -7,7 +7,7 @@ use tsuba_core::judge::Unseen;
 use tsuba_core::register::Stood;
 use tsuba_core::text::Name as _;
 use tsuba_core::understand::SetupKind;
-use tsuba_core::understand::launch::Source;
+use tsuba_core::understand::launch::{Pin, Source};
 
 /// `1 entry`, `3 entries`.
 pub fn count(number: usize, one: &str, more: &str) -> String {
@@ -23,6 +23,13 @@ pub(crate) fn files(report: &Report) -> String {
     } else {
         count(report.summary.setups, "setup", "setups")
     }
+}
+
+/// What texts show, where they do: `12 shown in 3 documents`.
+pub(crate) fn shown(report: &Report) -> Option<String> {
+    let summary = &report.summary;
+    let documents = count(summary.documents, "document", "documents");
+    (summary.shown > 0).then(|| format!("{} shown in {documents}", summary.shown))
 }
 
 /// What decides a verdict, in words: the title of a rule, or what was not seen.
@@ -45,7 +52,7 @@ pub(crate) fn plan_line(entry: &EntryRow) -> String {
     let mut parts = Vec::new();
     if let Some(launch) = &entry.launch {
         parts.extend(launch.wrappers.iter().map(ToString::to_string));
-        parts.extend(launch.via.iter().map(outer));
+        parts.extend(launch.via.iter().filter(|via| !via.aside).map(outer));
         parts.extend(server(launch));
     }
     let calls = if parts.is_empty() { "" } else { "calls " };
@@ -57,6 +64,34 @@ pub(crate) fn plan_line(entry: &EntryRow) -> String {
         (_, false) => parts.join(" > "),
         (Some(listing), true) => counts(listing),
         (None, true) => "nothing: neither a command nor an address".to_owned(),
+    }
+}
+
+/// What an entry does, in labelled lines: its chain, and what is run or built on beside it.
+pub(crate) fn launch_lines(entry: &EntryRow) -> Vec<(&'static str, String)> {
+    let beside = entry.launch.iter().flat_map(|launch| &launch.via).filter(|via| via.aside);
+    let beside: Vec<String> = beside.map(outer).collect();
+    let mut lines = vec![(verb(entry), plan_line(entry))];
+    if !beside.is_empty() {
+        lines.push(("with", beside.join(", ")));
+    }
+    lines
+}
+
+/// How firmly what is run is fixed, in words.
+fn firmness(pin: Pin, source: Option<Source>) -> &'static str {
+    match pin {
+        Pin::Exact => "exact",
+        Pin::Digest => "digest",
+        Pin::Range => "version range",
+        Pin::Moving if source == Some(Source::Image) => "mutable tag",
+        Pin::Moving => "moving version",
+        Pin::None if source == Some(Source::Image) => "no tag",
+        Pin::None => "unpinned",
+        Pin::Local if source == Some(Source::Path) => "local program",
+        Pin::Local => "installed locally",
+        Pin::NotAPackage if source == Some(Source::Url) => "remote script",
+        Pin::NotAPackage => "inline code",
     }
 }
 
@@ -81,13 +116,10 @@ pub(crate) fn listed(entry: &EntryRow) -> Option<String> {
 }
 
 fn outer(via: &Via) -> String {
-    format!(
-        "{} {}{} [{}]",
-        via.runner,
-        via.package,
-        version(Some(*via.source), via.version.as_ref().map(|v| v.as_str())),
-        via.pin
-    )
+    // A script from an address is named by that; its last part is no program.
+    let runner = if *via.source == Source::Url { String::new() } else { format!("{} ", via.runner) };
+    let version = version(Some(*via.source), via.version.as_ref().map(|v| v.as_str()));
+    format!("{runner}{}{version} [{}]", via.package, firmness(*via.pin, Some(*via.source)))
 }
 
 fn server(launch: &Launch) -> Option<String> {
@@ -109,7 +141,7 @@ fn server(launch: &Launch) -> Option<String> {
             [".exe", ".cmd", ".bat", ".ps1"].iter().find_map(|ending| file.strip_suffix(ending)).unwrap_or(&file);
         if runner.is_empty() || bare == runner { script.to_owned() } else { format!("{runner} {script}") }
     };
-    Some(format!("{what} [{pin}]"))
+    Some(format!("{what} [{}]", firmness(*pin, launch.source.map(|source| *source))))
 }
 
 fn version(source: Option<Source>, version: Option<&str>) -> String {
@@ -131,7 +163,7 @@ pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
         .map(|c| {
             let name = if c.name.as_str().is_empty() { c.place.name() } else { c.name.as_str() };
             match &c.masked {
-                Some(masked) => format!("{name} in plain text {masked}"),
+                Some(masked) => format!("{name} (plaintext) {masked}"),
                 None => format!("{name} ({})", c.kind),
             }
         })

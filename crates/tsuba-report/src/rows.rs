@@ -9,7 +9,7 @@ use tsuba_core::judge::{Audit, Finding, Stands, Verdict};
 use tsuba_core::register::{Decision, Standing};
 use tsuba_core::text::{fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, ToldStep};
-use tsuba_core::understand::{Entry, Handed, Prints, Study, launch_print};
+use tsuba_core::understand::{Entry, Handed, Prints, SetupKind, Study, launch_print};
 
 /// `path` is that of the document, cleaned.
 pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
@@ -33,6 +33,9 @@ pub fn entry_id(study: &Study, entry: &Entry) -> String {
 pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, &Entry), paths: &[Text]) -> EntryRow {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     let judgement = audit.judgements.get(stands.study).zip(stands.entry).and_then(|(list, e)| list.get(e));
+    let shown = study.kind == SetupKind::Snippet;
+    // Nobody has set up what a text shows: there is nothing to be used yet.
+    let judgement = judgement.filter(|_| !shown);
     let document = &study.document;
     let (start, end) = (
         document.lines.position(&document.text, entry.name.span.start as usize),
@@ -71,6 +74,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
         asks: Named(entry.asks()),
         disabled: entry.disabled,
         decision: decision_row(audit, stands),
+        document: shown,
         verdict: judgement.map(|j| j.verdict),
         because: judgement
             .map(|j| {
@@ -101,6 +105,7 @@ fn via(audit: &Audit, step: &ToldStep) -> Via {
         package: clean(&step.package),
         version: said(&step.version).map(clean),
         pin: Named(step.pin),
+        aside: step.aside,
     }
 }
 

@@ -1,9 +1,11 @@
 //! SARIF 2.1.0 (OASIS), for code review and scanning dashboards: rules with help, results with regions and fingerprints.
 
 use crate::model::{FindingRow, Text};
+use crate::together::{Told, together};
 use crate::{Renderer, Report, rules};
 use serde_json::{Value, json};
 use std::io::{self, Write};
+use tsuba_core::judge::Rule;
 use tsuba_core::severity::Severity;
 
 /// SARIF 2.1.0.
@@ -27,30 +29,8 @@ impl Renderer for Sarif {
                 })
             })
             .collect();
-        let results: Vec<Value> = report
-            .findings
-            .iter()
-            .map(|finding| {
-                let place = &finding.place;
-                json!({
-                    "ruleId": finding.rule,
-                    "ruleIndex": all.iter().position(|rule| rule.id == finding.rule.as_str()),
-                    "level": level(finding.severity),
-                    "message": { "text": format!("{}. {}", finding.message, finding.fix) },
-                    "locations": [{
-                        "physicalLocation": {
-                            "artifactLocation": artifact(finding.setup.as_str()),
-                            "region": { "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column, "snippet": { "text": finding.excerpt } },
-                        },
-                        "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
-                    }],
-                    "suppressions": suppressions(finding),
-                    "partialFingerprints": { "tsuba/1": finding.fingerprint },
-                    "rank": rank(finding.severity),
-                    "properties": { "severity": finding.severity.name(), "confidence": finding.confidence.name() },
-                })
-            })
-            .collect();
+        let told = together(&report.findings, &report.entries);
+        let results: Vec<Value> = told.iter().map(|told| result(told, &all)).collect();
         let notifications: Vec<Value> = report
             .unread
             .iter()
@@ -79,6 +59,47 @@ impl Renderer for Sarif {
         bytes.push(b'\n');
         out.write_all(&bytes)
     }
+}
+
+/// A result: one for findings that are told as one.
+fn result(told: &Told<'_>, all: &[&Rule]) -> Value {
+    let finding = told.lead;
+    let said: Vec<String> = told.all().map(|finding| format!("{}.", finding.message)).collect();
+    let mut properties = json!({ "severity": finding.severity.name(), "confidence": finding.confidence.name() });
+    // What other rules say of the same characters is no alert of its own.
+    let also: Vec<&str> = told.with.iter().map(|finding| finding.rule.as_str()).collect();
+    if let Some(properties) = properties.as_object_mut().filter(|_| !also.is_empty()) {
+        properties.insert("alsoRules".to_owned(), json!(also));
+    }
+    let mut out = json!({
+        "ruleId": finding.rule,
+        "ruleIndex": all.iter().position(|rule| rule.id == finding.rule.as_str()),
+        "level": level(finding.severity),
+        "message": { "text": format!("{} {}", said.join(" "), told.fixes().join(" ")) },
+        "locations": [location(finding)],
+        "suppressions": suppressions(finding),
+        "partialFingerprints": { "tsuba/1": finding.fingerprint },
+        "rank": rank(finding.severity),
+        "properties": properties,
+    });
+    // A document shows it again (SARIF 2.1.0, 3.27.12 and 3.27.22).
+    if let Some(out) = out.as_object_mut().filter(|_| !told.again.is_empty()) {
+        let places: Vec<Value> = told.again.iter().map(|finding| location(finding)).collect();
+        out.insert("occurrenceCount".to_owned(), json!(told.again.len() + 1));
+        out.insert("relatedLocations".to_owned(), json!(places));
+    }
+    out
+}
+
+fn location(finding: &FindingRow) -> Value {
+    let place = &finding.place;
+    json!({
+        "physicalLocation": {
+            "artifactLocation": artifact(finding.setup.as_str()),
+            "region": { "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column, "snippet": { "text": finding.excerpt } },
+        },
+        "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
+    })
 }
 
 /// What paths start from. Where it lies is left to the reader: the same tree gives the same log on every machine (SARIF 2.1.0, 3.14.14).

@@ -16,7 +16,14 @@ pub struct Summary {
     pub entries: usize,
     /// Entries by verdict.
     pub verdicts: BTreeMap<Named<Verdict>, usize>,
-    /// Findings by severity, without those that are waived.
+    /// Texts that show servers which nobody has set up there.
+    #[serde(default)]
+    pub documents: usize,
+    /// What they show; no entries, and without a verdict.
+    #[serde(default)]
+    pub shown: usize,
+    /// Findings by severity, without those that are waived. What several rules find at the same characters counts once, as its worst, and so
+    /// does what a text shows again and again.
     pub findings: BTreeMap<Named<Severity>, usize>,
     /// Findings that are waived.
     pub waived: usize,

@@ -225,7 +225,9 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     let (stdin, paths): (Vec<PathBuf>, Vec<PathBuf>) =
         inputs.iter().cloned().partition(|input| input.as_os_str() == "-");
     if !stdin.is_empty() {
-        collected.understand(standard_input()?);
+        let mut input = standard_input()?;
+        input.facts.candidate = wanted.candidate.iter().any(|text| text == "-");
+        collected.understand(input);
     }
     for text in wanted.candidate.iter().filter(|text| *text != "-") {
         match study_pasted(text, &collected.lexicon) {

@@ -126,7 +126,7 @@ pub fn audit(
                     let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, stands));
                     let standing = standings.get(study).and_then(|own| own.get(index)?.as_ref());
                     let unseen = unseen(&studies, (s, entry), standing, options);
-                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen)
+                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen, entry.disabled)
                 })
                 .collect()
         })
@@ -266,7 +266,7 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) ->
             Check::Entry(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
                     let stands = Stands { study, entry: Some(index) };
-                    check(&Entries { entry, study: s, today }, &mut Out { stands, hits: &mut hits });
+                    check(&Entries { entry, study: s, today, policy }, &mut Out { stands, hits: &mut hits });
                 }
             }
         }

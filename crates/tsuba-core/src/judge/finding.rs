@@ -50,6 +50,8 @@ pub struct Finding {
     pub repair: Option<Repair>,
     /// The decision by which it is accepted, as an index into the register's.
     pub waived: Option<usize>,
+    /// Is it of what a text only shows? The same shown again has the same fingerprint.
+    pub only_shown: bool,
     span: Span,
 }
 
@@ -87,17 +89,19 @@ pub(super) fn finding(
         fix = format!("{fix} Write {corrected}");
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
+    // What a text shows is not set up yet; a secret in it is out all the same.
+    let only_shown = study.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
     let print = |path: &str| {
         // What was found before is the same still under the rule's new name.
-        let parts = [rule.ways.formerly.unwrap_or(rule.id), path, name, hit.at.pointer.as_str()];
+        let id = rule.ways.formerly.unwrap_or(rule.id);
+        // A text that shows the same again says nothing new.
+        let parts = if only_shown { [id, path, "", ""] } else { [id, path, name, hit.at.pointer.as_str()] };
         fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
     };
     let own = hit.weighs.unwrap_or(rule.severity);
-    // What a text shows is not set up yet; a secret in it is out all the same.
-    let only_shown = study.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
     let circumstances: Vec<_> =
         hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
-    let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled));
+    let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled) && !rule.ways.counts_where_shown);
     let Located { span, pointer, .. } = &hit.at;
     let fingerprint = print(document.identity());
     // In a register beside the setup it has the same path.
@@ -125,6 +129,7 @@ pub(super) fn finding(
         register_fingerprint,
         repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
+        only_shown,
         span: *span,
     })
 }
@@ -181,7 +186,8 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
 
 /// Two findings that are alike in all that a fingerprint holds get a number, in the order of their places.
 pub(super) fn number_twins(findings: &mut [Finding]) {
-    let mut order: Vec<usize> = (0..findings.len()).collect();
+    let numbered = |at: &usize| findings.get(*at).is_some_and(|finding| !finding.only_shown);
+    let mut order: Vec<usize> = (0..findings.len()).filter(numbered).collect();
     let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.stands, f.span));
     order.sort_by(|a, b| place(a).cmp(&place(b)));
     // The first of those that are alike keeps its own.

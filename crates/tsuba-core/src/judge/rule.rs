@@ -8,7 +8,7 @@ use crate::prelude::*;
 use crate::register::{Decision, Register, Standing};
 use crate::severity::{Confidence, Severity};
 use crate::text::Located;
-use crate::understand::{Entry, SetupKind, Study, listing_of};
+use crate::understand::{Entry, SetupKind, Study, as_written, listing_of};
 use crate::wording::Remark;
 use jiff::civil::Date;
 
@@ -77,12 +77,19 @@ pub struct Entries<'a> {
     pub study: &'a Study,
     /// The date of the audit.
     pub today: Date,
+    /// What the company has decided for all.
+    pub policy: &'a Policy,
 }
 
 impl Entries<'_> {
     /// The setup's text, to cut places in.
     pub fn source(&self) -> &str {
         &self.study.document.text
+    }
+
+    /// A setting as the file says it: where it is deployed by its key and value, else as the option of a command line.
+    pub fn quoted(&self, setting: &Located, option: impl FnOnce() -> String) -> String {
+        as_written(self.study.kind, self.source(), setting).unwrap_or_else(option)
     }
 }
 

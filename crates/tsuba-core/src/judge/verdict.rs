@@ -45,12 +45,17 @@ pub struct Judgement {
     pub unseen: Vec<Unseen>,
 }
 
-/// Judges an entry by its findings (indexes into `findings`, any order), and by what was not seen of it.
-pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>) -> Judgement {
-    let leads_to = |finding: &Finding| match finding.severity {
-        Severity::Critical | Severity::High => finding.rule.verdict.max(Verdict::FixFirst),
-        Severity::Medium => Verdict::FixFirst,
-        Severity::Low | Severity::Note => Verdict::Ready,
+/// Judges an entry by its findings (indexes into `findings`, any order), and by what was not seen of it. What is switched off hurts nobody until
+/// it is switched on: but for secrets, which are out all the same, there is nothing that must be mended first, and nobody has said yes either.
+pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>, disabled: bool) -> Judgement {
+    let leads_to = |finding: &Finding| {
+        let verdict = match finding.severity {
+            Severity::Critical | Severity::High => finding.rule.verdict.max(Verdict::FixFirst),
+            Severity::Medium => Verdict::FixFirst,
+            Severity::Low | Severity::Note => Verdict::Ready,
+        };
+        let off = disabled && verdict == Verdict::FixFirst && !finding.rule.ways.counts_where_shown;
+        if off { Verdict::Unchecked } else { verdict }
     };
     let mut ranked: Vec<(usize, &Finding)> = own
         .iter()
@@ -106,7 +111,18 @@ mod tests {
                 vec!["supply/remote-script", "secret/plaintext"],
             ),
             // What is switched off weighs less.
-            (r#""command": "siren-shell", "disabled": true"#, Verdict::FixFirst, vec!["power/shell"]),
+            (r#""command": "siren-shell", "disabled": true"#, Verdict::Unchecked, vec!["power/shell"]),
+            (
+                r#""command": "npx", "args": ["@saltmarsh/t"], "disabled": true"#,
+                Verdict::Unchecked,
+                vec!["supply/unpinned"],
+            ),
+            // But for a secret: that is out.
+            (
+                r#""command": "t", "env": { "T_TOKEN": "q8ZkXv2LmPw0TyRbN4sJ7dHf" }, "disabled": true"#,
+                Verdict::FixFirst,
+                vec!["secret/plaintext"],
+            ),
         ] {
             let (found, rules) = verdict(settings);
             assert_eq!((found, &rules[..]), (want, &reasons[..]), "{settings}");

@@ -89,7 +89,7 @@ impl EntryFacts {
     pub(super) fn blank() -> Self {
         let text = || vec![TextFacts::default()];
         let (runner, package, version) = (String::new(), String::new(), String::new());
-        let step = ToldStep { runner, source: Source::Path, package, version, pin: Pin::Local };
+        let step = ToldStep { runner, source: Source::Path, package, version, pin: Pin::Local, aside: false };
         Self {
             credentials: vec![CredentialFacts::default()],
             listing: ListingFacts {

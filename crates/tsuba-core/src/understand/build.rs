@@ -20,6 +20,9 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
     let server =
         Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, around: &made.node };
     let mut entry = understand(document, &server, lexicon);
+    if made.builds {
+        built_on(document, &mut entry);
+    }
     let starts = entry.command.iter().map(|word| program_name(&word.text)).collect::<BTreeSet<_>>();
     // Scripts that are fetched while it is built run with whatever they bring, and servers that are installed then are what is started later.
     for line in &made.lines {
@@ -48,6 +51,29 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
         }
     }
     entry
+}
+
+/// An image build file starts no container engine: its base image is what is built on, and what runs is its command.
+fn built_on(document: &Document, entry: &mut Entry) {
+    let Some(plan) = &mut entry.plan else { return };
+    let Some(at) = plan.steps.iter().position(|step| matches!(step.kind, StepKind::Container(_))) else { return };
+    let last = plan.steps.len() == at + 1;
+    let Some(base) = plan.steps.get_mut(at) else { return };
+    if let StepKind::Container(container) = &mut base.kind {
+        Container::BASE.clone_into(&mut container.engine);
+    }
+    // Without a command of its own it runs what its base image runs.
+    if base.args.is_empty() && last {
+        return;
+    }
+    base.aside = true;
+    let command = core::mem::take(&mut base.args);
+    if last {
+        let own = unwrap(&document.text, &command);
+        plan.steps.extend(own.steps);
+        plan.variables.extend(own.variables);
+        plan.not_understood = plan.not_understood.or(own.not_understood);
+    }
 }
 
 /// Understands one server of a document.

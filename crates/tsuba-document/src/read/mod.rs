@@ -50,6 +50,8 @@ pub struct Facts {
     pub evidence: bool,
     /// Was it handed over beside what is judged, and does not lie in that? Then what was captured of an entry that is not judged is no matter of this audit.
     pub beside: bool,
+    /// Does somebody ask about it before installing what it shows?
+    pub candidate: bool,
     /// Where it was opened, as far as that is not its path.
     pub file: Option<String>,
     /// What it is wherever its tree lies and whoever looks: its repository, where that is known by its remote, and its path in there.

@@ -25,6 +25,7 @@ mod repair;
 mod reports;
 mod review;
 mod secrets;
+mod together;
 mod trust;
 mod util;
 #[cfg(target_os = "linux")]

@@ -4,7 +4,7 @@ use crate::util::Dir;
 use std::process::{Command, Stdio};
 
 const OPEN: &str = "{ \"mcpServers\": {\r\n\t\"tide-table\": { // ours\r\n\t\t\"command\": \"tide-table\",\r\n\t\t\"args\": [\"--host\", \"0.0.0.0\"],\r\n\t\t\"autoApprove\": [\"get_tide\", \"delete_tide\"]\r\n\t}\r\n} }\r\n";
-const SECRET: &str = "{ \"mcpServers\": { \"tide-table\": { \"command\": \"tide-table\", \"env\": { \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" } } } }\n";
+const SECRET: &str = "{ \"mcpServers\": { \"tide-table\": { \"command\": \"tide-table\", \"env\": { \"TIDE_ZONE\": \"${TIDE_ZONE}\", \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" } } } }\n";
 const FETCHED: &str = r#"{"schema": "tsuba-evidence/1", "setup": "loose.json", "entry": "tides", "package": {"client": "npm", "name": "@saltmarsh/tides", "asked": "@saltmarsh/tides", "version": "2.4.1"}, "sessions": []}"#;
 const LOOSE: &str = r#"{ "mcpServers": { "tides": { "command": "npx", "args": ["-y", "@saltmarsh/tides"] } } }"#;
 
@@ -173,7 +173,7 @@ fn nothing_is_waited_for_and_no_secret_of_a_link_is_shown() {
     let run = dir.run(&["repair", "README.md"]);
     assert!(!run.out().contains("eyJjb21t") && run.err().contains("need manual work"), "{}{}", run.out(), run.err());
     let alone = dir.run_with(&["inventory", "README.md"], b"");
-    assert!(alone.out().contains("TIDE_TOKEN in plain text"), "{}", alone.out());
+    assert!(alone.out().contains("TIDE_TOKEN (plaintext)"), "{}", alone.out());
 }
 
 #[test]

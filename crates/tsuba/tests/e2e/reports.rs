@@ -129,21 +129,21 @@ findings: 4 high, 1 medium, 2 low   (as of 2026-11-25)
 paths from ROOT
 
 fix-first  crew-mail  mcp.json:2
-    runs     uvx saltmarsh-crew-mail [none]
-    given    MAIL_PASSWORD in plain text Ga…(13 chars)
+    runs     uvx saltmarsh-crew-mail [unpinned]
+    given    MAIL_PASSWORD (plaintext) Ga…(13 chars)
     because  unpinned package; plaintext secret; acting tools run without approval
     high     supply/unpinned  line 2, column 45  /mcpServers/crew-mail/args/0
-             saltmarsh-crew-mail is started without a version: the next start may run other code
+             saltmarsh-crew-mail is started without a version: the next start may run different code
              | "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PAS…
              |                                           ~~~~~~~~~~~~~~~~~~~~~
              fix: Name the exact version that was reviewed. Write saltmarsh-crew-mail==<the version
              you reviewed>
     high     secret/plaintext (likely)  line 2, column 95  /mcpServers/crew-mail/env/MAIL_PASSWORD
-             a password in plaintext in the variable MAIL_PASSWORD
+             plaintext password in environment variable MAIL_PASSWORD
              | …altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": […
              |                                                  ~~~~~~~~~~~~~~~
-             fix: Rotate it where it was issued, keep the new one outside the file, and refer to it.
-             Write ${MAIL_PASSWORD}
+             fix: Rotate it where it was issued, keep the new one outside the file, and refer to it
+             in the form that this client expands (the file does not show which).
     high     power/auto-approved (likely)  line 2, column 130  /mcpServers/crew-mail/autoApprove/0
              send_mail runs without anybody being asked
              | …L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
@@ -191,18 +191,18 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
 
 ### crew-mail (fix-first)
 
-`mcp.json`, line 2. Runs: `uvx saltmarsh-crew-mail [none]`
+`mcp.json`, line 2: runs `uvx saltmarsh-crew-mail [unpinned]`
 
-- [ ] **high** supply/unpinned (`mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run other code
+- [ ] **high** supply/unpinned (`mcp.json`:2:45): saltmarsh-crew-mail is started without a version: the next start may run different code
   - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, …`
   - Name the exact version that was reviewed. Write saltmarsh-crew-mail==&lt;the version you reviewed&gt;
-- [ ] **high** secret/plaintext (`mcp.json`:2:95): a password in plaintext in the variable MAIL\_PASSWORD
+- [ ] **high** secret/plaintext (likely) (`mcp.json`:2:95): plaintext password in environment variable MAIL\_PASSWORD
   - `…altmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] …`
-  - Rotate it where it was issued, keep the new one outside the file, and refer to it. Write ${MAIL\_PASSWORD}
-- [ ] **high** power/auto-approved (`mcp.json`:2:130): send\_mail runs without anybody being asked
+  - Rotate it where it was issued, keep the new one outside the file, and refer to it in the form that this client expands (the file does not show which).
+- [ ] **high** power/auto-approved (likely) (`mcp.json`:2:130): send\_mail runs without anybody being asked
   - `…L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
-- [ ] **high** power/auto-approved (`mcp.json`:2:143): delete\_mail runs without anybody being asked
+- [ ] **high** power/auto-approved (likely) (`mcp.json`:2:143): delete\_mail runs without anybody being asked
   - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
   - Take the tools that change, send or run something out of the list.
 
@@ -216,7 +216,7 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
 - [ ] **medium** review/duplicate-key (`mcp.json`:3:3): duplicate key tide-table; the later one counts, this one does not
   - `"tide-table": { "command": "npx", "args": ["-y", "@saltmarsh…`
   - Take out the one that is not meant.
-- [ ] **low** combine/leak-path (`mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)
+- [ ] **low** combine/leak-path (possible) (`mcp.json`:2:3): this setup: crew-mail (text from strangers) → quay-files (private data) → crew-mail (a way out)
   - `"crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-m…`
   - Split the servers over two clients, or have crew-mail ask before every call.
 

@@ -2,6 +2,8 @@ use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
+use crate::understand::SetupKind;
+use crate::understand::launch::Published;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/all-interfaces",
@@ -23,10 +25,15 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let Some(plan) = &entry.plan else { return };
     for (_, container) in plan.containers() {
         for port in container.published.iter().filter(|p| p.address.as_deref().is_none_or(is_any)) {
+            if entries.study.kind == SetupKind::Kubernetes {
+                of_cluster(entries, port, out);
+                continue;
+            }
+            let bound = format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:"));
             out.hit(&port.word)
                 .word("setting", format!("the published port {}", port.word.text))
-                .corrected(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:")))
-                .mend(Repair::Write(format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:"))));
+                .corrected(&bound)
+                .mend(Repair::Write(bound));
         }
     }
     // Inside a container every interface is the container's own: what is published decides.
@@ -60,6 +67,16 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             }
         }
     }
+}
+
+/// A cluster publishes by a service or by a port of its nodes; neither is bound to one machine.
+fn of_cluster(entries: &Entries<'_>, port: &Published, out: &mut Out<'_>) {
+    let advice = "Leave it inside the cluster (`type: ClusterIP`, no `hostPort`), and let an ingress that checks who calls publish it.";
+    let inside = port.word.text.rsplit(':').next().unwrap_or(&port.word.text);
+    let setting = entries.quoted(&port.word, || port.word.text.clone());
+    out.hit(&port.word)
+        .word("setting", format!("{setting} publishes port {inside} outside the cluster and"))
+        .advice(advice);
 }
 
 fn is_any(host: &str) -> bool {

@@ -1,6 +1,7 @@
 use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::credential::{Kind, Place, Why};
+use crate::understand::indexes;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/key-in-url",
@@ -18,11 +19,14 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let of_index = indexes(entries.entry);
     for handed in entries
         .entry
         .handed
         .iter()
         .filter(|h| h.place == Place::Url && matches!(h.kind, Kind::Plaintext | Kind::Reference))
+        // A package index knows no other place for its login; a value filled in from elsewhere is all that can be asked.
+        .filter(|h| h.kind == Kind::Plaintext || !of_index.iter().any(|index| h.value.span.within(index.span)))
     {
         let part = match handed.why {
             Why::Password => "login",

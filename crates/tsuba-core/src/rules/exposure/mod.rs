@@ -1,6 +1,7 @@
 //! The rules of the family `exposure`. Written by `cargo test` from the files of this folder.
 
 mod all_interfaces;
+mod host_network;
 mod internal_target;
 mod key_in_url;
 mod no_auth;
@@ -16,6 +17,7 @@ use crate::judge::Rule;
 
 pub(super) static RULES: &[&Rule] = &[
     &all_interfaces::RULE,
+    &host_network::RULE,
     &internal_target::RULE,
     &key_in_url::RULE,
     &no_auth::RULE,

@@ -2,7 +2,7 @@ use crate::judge::{Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::Span;
-use crate::understand::Study;
+use crate::understand::{Gateway, Study};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-gateway",
@@ -22,6 +22,11 @@ pub(super) static RULE: Rule = Rule {
 fn check(study: &Study, out: &mut Out<'_>) {
     let Some(gateway) = &study.beside.gateway else { return };
     let open = gateway.listens.is_some();
+    // Only this machine reaches it: as open as the servers behind it, which it starts or calls for whoever sits there.
+    if gateway.local && gateway.open_routes.is_empty() {
+        origins(gateway, out);
+        return;
+    }
     if !gateway.authenticated {
         let at = gateway.listens.clone().unwrap_or_else(|| study.start());
         let what =
@@ -40,6 +45,10 @@ fn check(study: &Study, out: &mut Out<'_>) {
         let what = format!("checks who calls elsewhere, and nobody who calls {}", entry.name.text);
         out.hit_of(index, &entry.name).word("what", what).because_if(!open, Circumstance::Weak);
     }
+    origins(gateway, out);
+}
+
+fn origins(gateway: &Gateway, out: &mut Out<'_>) {
     if let Some(origin) = &gateway.any_origin {
         out.hit(origin).word("what", "lets every web page call").because(Circumstance::Weak);
     }

@@ -7,11 +7,11 @@ use crate::understand::credential::Place;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/tls-off",
-    title: "TLS verification disabled",
+    title: "TLS disabled or not verified",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} disables TLS certificate verification",
-    why: "TLS without the check protects from nobody: whoever sits on the way answers in the server's name and gets the token.",
+    says: "{setting} {effect}",
+    why: "Without TLS, or without its check, nothing protects the connection: whoever sits on the way answers in the server's name and gets the token.",
     fix: "Trust the company's own certificate authority instead (NODE_EXTRA_CA_CERTS, SSL_CERT_FILE).",
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_TLS_REJECT_UNAUTHORIZED": "0" } } } }"#,
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_EXTRA_CA_CERTS": "/etc/saltmarsh/ca.pem" } } } }"#,
@@ -65,7 +65,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         let plain =
             variable.place == Place::Setting && matches!(name.as_str(), "verify" | "tls_verify" | "check_certificate");
         if ((checks || plain) && off(value)) || (skips && on(value)) {
-            out.hit(&variable.value).word("setting", format!("{}={value}", variable.name));
+            out.hit(&variable.value).word("setting", format!("{}={value}", variable.name)).word("effect", UNVERIFIED);
         }
     }
     for words in entry.plan.iter().flat_map(|plan| &plan.passing) {
@@ -76,7 +76,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .skip(1)
             .find(|w| fetches && (short(&w.text) || w.text == "--insecure" || w.text == "--no-check-certificate"))
         {
-            out.hit(word).word("setting", &word.text);
+            out.hit(word).word("setting", &word.text).word("effect", UNVERIFIED);
         }
     }
     for word in entry.plan.iter().flat_map(|plan| plan.words()) {
@@ -96,24 +96,66 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             "--ignore-https-errors",
         ]
         .contains(&text.strip_suffix("=true").unwrap_or(&text));
-        let address = [
-            "sslmode=disable",
-            "sslmode=allow",
-            "tlsinsecure=true",
-            "tls=skip-verify",
-            "trustservercertificate=true",
-            "sslverify=false",
-        ]
-        .iter()
-        // What stays on this machine needs no TLS.
-        .find(|o| {
-            text.contains(**o)
-                && !["@localhost", "//localhost", "@127.0.0.1", "//127.0.0.1"].iter().any(|h| text.contains(h))
-        });
-        if option || address.is_some() {
-            out.hit(word)
-                .word("setting", address.map_or(word.text.as_str(), |a| a))
-                .because_if(address.is_some(), Circumstance::Weak);
+        if option {
+            out.hit(word).word("setting", &word.text).word("effect", UNVERIFIED);
         }
     }
+    let words = entry.plan.iter().flat_map(|plan| plan.words());
+    let values = entry.variables.iter().filter(|variable| !variable.header).map(|variable| &variable.value);
+    // What a variable is set to on the command line is a word of that, too.
+    let mut seen = BTreeSet::new();
+    for word in words.chain(values).filter(|word| seen.insert(word.span)) {
+        if let Some((setting, effect, advice)) = of_address(&word.text) {
+            let hit = out.hit(word).word("setting", setting).word("effect", effect);
+            hit.advice(advice).because(Circumstance::Weak);
+        }
+    }
+    for variable in entry.variables.iter().filter(|v| v.name.eq_ignore_ascii_case("PGSSLMODE")) {
+        if let Some((setting, effect, advice)) = of_address(&format!("sslmode={}", variable.value.text)) {
+            let hit = out.hit(&variable.value).word("setting", setting).word("effect", effect);
+            hit.advice(advice).because(Circumstance::Weak);
+        }
+    }
+}
+
+const UNVERIFIED: &str = "disables TLS certificate verification";
+const PLAIN: &str = "turns TLS off: login and data travel in plain text";
+const OPTIONAL: &str = "uses TLS only if the server asks for it: whoever is on the way can do without";
+const VERIFY: &str =
+    "Have the certificate checked against the company's authority (`sslmode=verify-full` with `sslrootcert`).";
+
+/// What an address of a database says of TLS (libpq 34.19, and what other drivers call it), what that does, and what to do.
+fn of_address(address: &str) -> Option<(&'static str, &'static str, &'static str)> {
+    const SETTINGS: &[(&str, &str)] = &[
+        ("sslmode=disable", PLAIN),
+        ("sslmode=allow", OPTIONAL),
+        ("ssl-mode=disabled", PLAIN),
+        ("tls=skip-verify", UNVERIFIED),
+        ("tlsinsecure=true", UNVERIFIED),
+        ("tlsallowinvalidcertificates=true", UNVERIFIED),
+        ("trustservercertificate=true", UNVERIFIED),
+        ("trustservercertificate=yes", UNVERIFIED),
+        ("sslverify=false", UNVERIFIED),
+        ("encrypt=false", PLAIN),
+        ("usessl=false", PLAIN),
+    ];
+    if !address.contains('=') {
+        return None;
+    }
+    let lower = address.to_ascii_lowercase();
+    // What stays on this machine needs no TLS.
+    let local = ["@localhost", "//localhost", "@127.0.0.1", "//127.0.0.1", "@[::1]", "host=localhost", "host=/"];
+    if local.iter().any(|host| lower.contains(host)) {
+        return None;
+    }
+    let found = SETTINGS.iter().find(|(setting, _)| {
+        let mut at = lower.match_indices(setting);
+        at.any(|(at, _)| {
+            let before = lower.get(..at).and_then(|before| before.chars().next_back());
+            let after = lower.get(at + setting.len()..).and_then(|after| after.chars().next());
+            let whole = |c: Option<char>| c.is_none_or(|c| !c.is_ascii_alphanumeric() && c != '_' && c != '-');
+            whole(before) && whole(after)
+        })
+    });
+    found.map(|(setting, effect)| (*setting, *effect, VERIFY))
 }

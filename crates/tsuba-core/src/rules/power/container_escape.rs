@@ -20,7 +20,8 @@ pub(super) static RULE: Rule = Rule {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
         if let Some(word) = container.switch("--privileged") {
-            out.hit(word).word("option", "--privileged").word("what", "takes every wall away");
+            let option = entries.quoted(word, || "--privileged".to_owned());
+            out.hit(word).word("option", option).word("what", "disables container isolation");
         }
         for mount in &container.mounts {
             let host = mount.host.text.as_str();
@@ -28,19 +29,19 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 .iter()
                 .any(|socket| host.ends_with(socket))
             {
-                out.hit(&mount.host).word("option", host).word("what", "lets it start any other container");
+                out.hit(&mount.host)
+                    .word("option", host)
+                    .word("what", "is the engine's socket: it can start any other container");
             }
         }
         for (name, value, _) in &container.flags {
             let Some(value) = value else { continue };
             let text = value.text.to_ascii_lowercase();
             let (what, weak) = match name.as_str() {
-                "--pid" | "--ipc" | "--uts" | "--userns" | "--cgroupns" if text == "host" => {
-                    ("shares the host's processes", false)
-                }
-                "--net" | "--network" if text == "host" => {
-                    ("shares the host's network, loopback services included", true)
-                }
+                "--pid" if text == "host" => ("shares the host's processes", false),
+                "--ipc" if text == "host" => ("shares the host's memory segments", false),
+                "--userns" if text == "host" => ("makes root in the container root on the host", false),
+                "--uts" | "--cgroupns" if text == "host" => ("shares a namespace of the host", false),
                 "--cap-add"
                     if [
                         "all",
@@ -55,14 +56,14 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                     ]
                     .contains(&text.as_str()) =>
                 {
-                    ("gives a right of the kernel", text == "net_admin")
+                    ("grants a kernel capability that breaks isolation", text == "net_admin")
                 }
                 "--security-opt"
                     if text.contains("unconfined")
                         || text.contains("label=disable")
                         || text.contains("label:disable") =>
                 {
-                    ("takes a wall of the kernel away", false)
+                    ("disables a kernel confinement", false)
                 }
                 "--device"
                     if text.starts_with("/dev/sd")
@@ -70,12 +71,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                         || text.starts_with("/dev/mem")
                         || text.starts_with("/dev/kmsg") =>
                 {
-                    ("hands over a device of the host", false)
+                    ("exposes a host device", false)
                 }
                 _ => continue,
             };
             let hit = out.hit(value);
-            hit.word("option", format!("{name} {}", value.text)).word("what", what);
+            hit.word("option", entries.quoted(value, || format!("{name} {}", value.text))).word("what", what);
             hit.because_if(weak, Circumstance::ReadOnly).because_if(weak, Circumstance::Weak);
         }
     }

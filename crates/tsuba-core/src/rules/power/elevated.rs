@@ -1,14 +1,16 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
 use crate::understand::launch::StepKind;
+use crate::understand::{SetupKind, USER};
 
 pub(super) static RULE: Rule = Rule {
     id: "power/elevated",
     title: "server runs with elevated rights",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{how} runs it as {user}",
+    says: "{how} runs it as root",
     why: "What the model makes the server do, it does as administrator of the machine.",
     fix: "Run it as an ordinary user, and give that user the one right that is needed.",
     before: r#"{ "mcpServers": { "engine-notes": { "command": "sudo", "args": ["engine-notes"] } } }"#,
@@ -33,7 +35,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             text => text.strip_prefix("--user=").or_else(|| text.strip_prefix("-u").filter(|rest| !rest.is_empty())),
         });
         if user.is_none_or(|user| matches!(user, "root" | "0" | "#0")) {
-            out.hit(&step.program).word("how", name).word("user", "root");
+            out.hit(&step.program).word("how", name);
         }
     }
     // Without a user an image decides; root in so many words is a choice.
@@ -41,8 +43,15 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         if let Some(user) =
             container.values(&["-u", "--user"]).find(|u| matches!(u.text.split(':').next(), Some("root" | "0")))
         {
-            out.hit(user).word("how", "the container's user").word("user", "root").because(Circumstance::Weak);
+            let how = entries.quoted(user, || format!("--user {}", user.text));
+            out.hit(user).word("how", how).because(Circumstance::Weak);
         }
+    }
+    // A service of the system runs as root only where nothing else is said, and mostly has what it needs from elsewhere: root in so many
+    // words is a choice.
+    let settings = entries.entry.settings.iter().filter(|_| entries.study.kind == SetupKind::Unit);
+    for user in settings.filter(|setting| setting.name == USER && matches!(setting.value.text.as_str(), "root" | "0")) {
+        out.hit(&user.value).word("how", entries.quoted(&user.value, || user.value.text.clone()));
     }
 }
 

@@ -1,5 +1,5 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Prompt, Repair, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, Hit, Out, Prompt, Repair, Rule, Stands, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::{Place, Why};
@@ -10,11 +10,11 @@ pub(super) static RULE: Rule = Rule {
     title: "plaintext secret",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} in plaintext in {place}",
+    says: "plaintext {what} in {place}",
     why: "Whoever reads the file, a backup, a process listing or a screen share has the key, and nobody notices. A key that was only for a demo is the one that is never rotated.",
     fix: "Rotate it where it was issued, keep the new one outside the file, and refer to it.",
-    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf" } } } }"#,
-    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}" } } } }"#,
+    before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf", "TIDE_HOME": "${HOME}" } } } }"#,
+    after: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "${TIDE_API_KEY}", "TIDE_HOME": "${HOME}" } } } }"#,
     references: &["CWE-312", "CWE-798"],
     ways: Ways { afterwards: Some("rotate it, and set the variable where the client runs"), ..Ways::OF_SECRETS },
     check: Check::All(check),
@@ -46,7 +46,7 @@ fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, o
     let facts = &study.document.facts;
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
     let hit = out.hit_in(stands, &handed.value);
-    hit.word("what", shared::what(handed)).word("place", place(handed)).sure(shared::confidence(handed));
+    hit.word("what", shared::kind(handed)).word("place", place(handed)).sure(shared::confidence(handed));
     hit.because_if(handed.weak, Circumstance::Weak)
         .because_if(handed.trivial, Circumstance::WellKnown)
         .because_if(tracked, Circumstance::Tracked);
@@ -56,24 +56,41 @@ fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, o
     if others {
         hit.besides("every account of the machine can read the file");
     }
-    if matches!(
-        handed.place,
-        Place::Env | Place::Header | Place::Argument | Place::ShellLine | Place::ConnectionString | Place::Setting
-    ) {
-        // In an argument every process listing shows what the reference stands for; a shell line has rules of its own.
-        let form = form.filter(|_| matches!(handed.place, Place::Env | Place::Header));
-        let mend = form.map(|form| mended(form, handed));
-        let corrected = match &mend {
-            Some(Repair::Write(reference)) => Some(reference.clone()),
-            Some(Repair::Prompt(prompt)) => Some(format!("${{input:{}}}", prompt.id)),
-            Some(Repair::TakeOut) | None => takes_variables(study).then(|| format!("${{{}}}", variable(handed))),
-        };
-        if let Some(corrected) = corrected {
-            hit.corrected(corrected);
+    if is_argument(study, stands, handed) {
+        hit.advice(AS_VARIABLE);
+    } else if matches!(handed.place, Place::Env | Place::Header | Place::ConnectionString | Place::Setting) {
+        refer(hit, (study, form), handed);
+    }
+}
+
+/// In an argument every process listing shows what a reference stands for.
+const AS_VARIABLE: &str = "Rotate it where it was issued, and hand the new one over as an environment variable instead of an argument: arguments are visible in process listings.";
+/// Where nothing shows that a reference is filled in, none is written.
+const UNKNOWN_FORM: &str = "Rotate it where it was issued, keep the new one outside the file, and refer to it in the form that this client expands (the file does not show which).";
+
+/// Is it a part of a command line?
+fn is_argument(study: &Study, stands: Stands, handed: &Handed) -> bool {
+    let entry = stands.entry.and_then(|entry| study.entries.get(entry));
+    matches!(handed.place, Place::Argument | Place::ShellLine)
+        || entry.is_some_and(|entry| entry.command.iter().any(|word| handed.value.span.within(word.span)))
+}
+
+/// Says what to write in the place of a secret, where its client is known to fill that in.
+fn refer(hit: &mut Hit, (study, form): (&Study, Option<Form>), handed: &Handed) {
+    let Some(form) = form else {
+        if takes_variables(study) {
+            hit.advice(UNKNOWN_FORM);
         }
-        if let Some(mend) = mend {
-            hit.mend(mend);
-        }
+        return;
+    };
+    let mend = mended(form, handed);
+    match &mend {
+        Repair::Write(reference) => _ = hit.corrected(reference.clone()),
+        Repair::Prompt(prompt) => _ = hit.corrected(format!("${{input:{}}}", prompt.id)),
+        Repair::TakeOut => {}
+    }
+    if matches!(handed.place, Place::Env | Place::Header) {
+        hit.mend(mend);
     }
 }
 
@@ -83,7 +100,7 @@ fn takes_variables(study: &Study) -> bool {
     matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
 }
 
-/// The form of the references that a setup has already: only that is known to be understood.
+/// The form of references that a setup's client is known to fill in: the one that it has already, or that its kind of file has.
 #[derive(Clone, Copy)]
 enum Form {
     /// It has prompts of its own, and asks by another.
@@ -92,7 +109,7 @@ enum Form {
     EnvInDollar,
     /// `{env:NAME}`
     EnvInBraces,
-    /// `${NAME}`, also of one without any reference.
+    /// `${NAME}`; of a compose file, in any case (Compose Specification, interpolation).
     Plain,
 }
 
@@ -102,11 +119,24 @@ fn form(study: &Study) -> Option<Form> {
     if !takes_variables(study) || text.contains("$env:") {
         return None;
     }
-    Some(match () {
-        () if text.contains("${input:") => Form::Prompt,
-        () if text.contains("${env:") => Form::EnvInDollar,
-        () if text.contains("{env:") => Form::EnvInBraces,
-        () => Form::Plain,
+    match () {
+        () if study.kind == SetupKind::Compose => Some(Form::Plain),
+        () if text.contains("${input:") => Some(Form::Prompt),
+        () if text.contains("${env:") => Some(Form::EnvInDollar),
+        () if text.contains("{env:") => Some(Form::EnvInBraces),
+        () if has_plain_reference(text) => Some(Form::Plain),
+        () => None,
+    }
+}
+
+/// `${NAME}` or `${NAME:-default}` of a variable of the environment; `${workspaceFolder}` and its like are the client's own.
+fn has_plain_reference(text: &str) -> bool {
+    text.match_indices("${").any(|(at, _)| {
+        let name = text.get(at + 2..).unwrap_or_default();
+        let end = name.find(|c: char| !(c.is_ascii_uppercase() || c.is_ascii_digit() || c == '_'));
+        end.is_some_and(|end| {
+            end > 0 && name.get(end..).is_some_and(|rest| rest.starts_with('}') || rest.starts_with(":-"))
+        })
     })
 }
 
@@ -128,14 +158,14 @@ fn mended(form: Form, handed: &Handed) -> Repair {
 fn place(handed: &Handed) -> String {
     let name = &handed.name;
     match handed.place {
-        Place::Env => format!("the variable {name}"),
-        Place::Header => format!("the header {name}"),
+        Place::Env => format!("environment variable {name}"),
+        Place::Header => format!("header {name}"),
         Place::Setting if name.is_empty() => "the file, beside the servers' own settings".to_owned(),
-        Place::Setting => format!("the setting {name}"),
-        Place::Dotenv => format!("the dotenv variable {name}"),
-        Place::Argument => "an argument, where every process listing shows it".to_owned(),
+        Place::Setting => format!("setting {name}"),
+        Place::Dotenv => format!("dotenv variable {name}"),
+        Place::Argument => "an argument, visible in process listings".to_owned(),
         Place::ShellLine => "a shell line".to_owned(),
-        Place::Url => "an address".to_owned(),
+        Place::Url => "a URL".to_owned(),
         Place::ConnectionString => "a connection string".to_owned(),
     }
 }

@@ -7,14 +7,28 @@ use crate::understand::credential::{NameSays, Why};
 
 /// What a credential is, in words.
 pub(super) fn what(handed: &Handed) -> String {
+    let kind = kind(handed);
+    let article = if kind.starts_with(['a', 'e', 'i', 'o', 'u', 'A', 'E', 'I', 'O', 'U']) { "an" } else { "a" };
+    format!("{article} {kind}")
+}
+
+/// The same without an article.
+pub(super) fn kind(handed: &Handed) -> String {
     match &handed.why {
         Why::Own(name) => name.to_string(),
-        Why::Format(format, _) => format.what.to_owned(),
-        Why::PrivateKey => "a private key".to_owned(),
-        Why::Password | Why::Name(NameSays::Password) => "a password".to_owned(),
-        Why::ConnectionKey => "the key of a connection string".to_owned(),
-        Why::Name(_) => "a secret".to_owned(),
-        Why::Random => "a generated key".to_owned(),
+        Why::Format(format, _) => {
+            let what = format.what;
+            what.strip_prefix("a ")
+                .or_else(|| what.strip_prefix("an "))
+                .or_else(|| what.strip_prefix("the "))
+                .unwrap_or(what)
+                .to_owned()
+        }
+        Why::PrivateKey => "private key".to_owned(),
+        Why::Password | Why::Name(NameSays::Password) => "password".to_owned(),
+        Why::ConnectionKey => "connection string key".to_owned(),
+        Why::Name(_) => "secret".to_owned(),
+        Why::Random => "generated key".to_owned(),
     }
 }
 

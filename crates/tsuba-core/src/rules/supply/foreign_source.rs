@@ -1,7 +1,8 @@
 use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
+use crate::policy::Ruling;
 use crate::severity::Severity;
-use crate::text::Located;
-use crate::understand::launch::{Source, StepKind};
+use crate::understand::launch::{Pin, Source};
+use crate::understand::{Variable, indexes};
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/foreign-source",
@@ -11,64 +12,46 @@ pub(super) static RULE: Rule = Rule {
     says: "{what} comes from {source}",
     why: "Outside the registry there is no owner check, no malware report, no takedown and often no version: the usual safety nets do not reach it. A second index beside the first lets a stranger answer for an internal name.",
     fix: "Publish it to the registry your company uses, and let only that registry answer.",
-    before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "git+https://git.tides.example/tide-table.git#0123456789abcdef0123456789abcdef01234567"] } } }"#,
+    before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "git+https://git.tides.example/tide-table.git#v2"] } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-427", "CWE-829"],
     ways: Ways::PLAIN,
     check: Check::Entry(check),
 };
 
-/// Options that make another registry answer.
-const INDEXES: &[&str] = &[
-    "--registry",
-    "--index-url",
-    "-i",
-    "--extra-index-url",
-    "--index",
-    "--default-index",
-    "--find-links",
-    "--source",
-    "--add-source",
-];
-
-/// Variables that do the same.
-const VARIABLES: &[&str] = &[
-    "npm_config_registry",
-    "UV_INDEX_URL",
-    "UV_EXTRA_INDEX_URL",
-    "UV_DEFAULT_INDEX",
-    "UV_INDEX",
-    "PIP_INDEX_URL",
-    "PIP_EXTRA_INDEX_URL",
-];
-
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let Some(plan) = &entries.entry.plan else { return };
     for (_, package) in plan.packages() {
         let source = match package.source {
+            // A full commit names its content: nobody can put another in its place.
+            Source::Git if package.pin == Pin::Exact => continue,
             Source::Git => "a repository",
             Source::Url => "an archive at an address",
             _ => continue,
         };
         out.hit(&package.spec).word("what", &package.name).word("source", source);
     }
-    for step in plan.steps.iter().filter(|step| matches!(step.kind, StepKind::Package(_) | StepKind::Wrapper)) {
-        for address in step.options.iter().enumerate().filter_map(|(at, word)| index(&step.options, at, word)) {
-            out.hit(address).word("what", "every package of this entry").word("source", "another registry");
-        }
-    }
-    for variable in &entries.entry.variables {
-        if VARIABLES.iter().any(|name| variable.name.eq_ignore_ascii_case(name)) && variable.value.text.contains("://")
-        {
-            out.hit(&variable.value).word("what", "every package of this entry").word("source", "another registry");
-        }
+    for address in indexes(entries.entry).into_iter().filter(|address| !is_own(entries, &address.text)) {
+        out.hit(address).word("what", "every package of this entry").word("source", "another registry");
     }
 }
 
-/// The address of another registry: `--index-url ADDRESS` or `--index-url=ADDRESS`.
-fn index<'o>(options: &'o [Located], at: usize, word: &'o Located) -> Option<&'o Located> {
-    if INDEXES.contains(&word.text.as_str()) {
-        return options.get(at + 1).filter(|value| value.text.contains("://"));
-    }
-    word.text.split_once('=').filter(|(name, value)| INDEXES.contains(name) && value.contains("://")).map(|_| word)
+/// Is a registry the company's own: named with a login, or on a host that the policy allows?
+fn is_own(entries: &Entries<'_>, address: &str) -> bool {
+    let address = address.split_once('=').map_or(address, |(option, value)| {
+        // `--index-url=ADDRESS`, but not a query of the address itself.
+        if option.starts_with('-') { value } else { address }
+    });
+    let Some((_, rest)) = address.split_once("://") else { return false };
+    let authority = rest.split(['/', '?', '#']).next().unwrap_or_default();
+    let (login, host) = authority.rsplit_once('@').map_or((None, authority), |(login, host)| (Some(login), host));
+    let host = host.split(':').next().unwrap_or_default();
+    let with_login = login.is_some_and(|login| !login.is_empty()) || entries.entry.variables.iter().any(is_login);
+    with_login || matches!(entries.policy.host(host), Ruling::Allowed(_))
+}
+
+/// `UV_INDEX_<NAME>_PASSWORD`: the login of an index beside its address.
+fn is_login(variable: &Variable) -> bool {
+    let name = variable.name.to_ascii_uppercase();
+    name.starts_with("UV_INDEX_") && (name.ends_with("_PASSWORD") || name.ends_with("_USERNAME"))
 }

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "mutable tag",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} is {how}",
+    says: "{what} {how}",
     why: "A tag such as latest, a channel or a branch names whatever its owner last published: the next start may run other code than was reviewed.",
     fix: "Name the exact version, commit or digest that was reviewed.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@latest"] } } }"#,
@@ -25,30 +25,26 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for (_, package) in plan.packages().filter(|(_, p)| p.pin == Pin::Moving) {
         let how = match package.variable() {
             Some(variable) => varied(variable),
-            None => moved(package.version.as_deref().unwrap_or_default()),
+            None => moved(package.version.as_deref().unwrap_or_default(), ""),
         };
         let hit = out.hit(&package.spec);
         hit.word("what", &package.name)
-            .word("how", format!("started {how}"))
-            .corrected(shared::with_version(package))
+            .word("how", format!("uses {how}"))
             .because_if(package.beside, Circumstance::Beside);
         weigh(hit, package.variable());
-        if let Some(known) = shared::known_version(entries.entry, package) {
-            hit.mend(known);
-        }
+        shared::pin(hit, entries.entry, package);
     }
     for (step, container) in plan.containers() {
         let reference = &container.reference;
         let how = match (reference.pin(), &reference.variable) {
             (Pin::Moving, Some(variable)) => varied(variable),
-            (Pin::Moving, None) => moved(reference.tag.as_deref().unwrap_or_default()),
-            (Pin::None, _) => moved("latest (no tag is written)"),
+            (Pin::Moving, None) => moved(reference.tag.as_deref().unwrap_or_default(), ""),
+            (Pin::None, _) => moved("latest", " (no tag given)"),
             (Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage, _) => continue,
         };
         let hit = out.hit(&container.image);
-        hit.word("what", format!("the image {}", reference.name()))
-            .word("how", format!("{} {how}", if step.aside { "used in the build" } else { "started" }));
-        hit.because_if(step.aside, Circumstance::Beside);
+        hit.word("what", shared::image(step, container)).word("how", format!("uses {how}"));
+        hit.because_if(shared::is_beside(step, container), Circumstance::Beside);
         weigh(hit, reference.variable.as_deref());
         if let Some(known) = shared::known_digest(entries.entry, container) {
             hit.mend(known);
@@ -56,12 +52,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     }
 }
 
-fn moved(tag: &str) -> String {
-    format!("at {tag}, a name that is moved to new versions")
+fn moved(tag: &str, more: &str) -> String {
+    format!("the mutable tag {tag}{more}")
 }
 
 fn varied(variable: &str) -> String {
-    format!("at whatever {variable} stands for, which is decided elsewhere")
+    format!("whatever {variable} is set to elsewhere")
 }
 
 /// A variable may stand for an exact version. What a template leaves open is filled in by whoever installs it, and is to be judged then.

@@ -28,7 +28,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             hit.word("image", container.reference.name())
                 .word("tag", tag)
                 .corrected(corrected)
-                .because_if(step.aside, Circumstance::Beside);
+                .because_if(shared::is_beside(step, container), Circumstance::Beside);
             if let Some(known) = shared::known_digest(entries.entry, container) {
                 hit.mend(known);
             }

@@ -24,6 +24,7 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     let at = Pointer::root().key("FROM");
     let name = Located { text: name(document), span: base.key.span, pointer: at.clone() };
     let mut running = Running::new(name, at, root.span);
+    running.builds = true;
     running.image = image.map(|image| super::word(image.text.clone(), image.span, &image.pointer));
     let own = || steps.iter().skip(from.unwrap_or_default());
     if let Some(user) = own().rev().find(|step| step.key.text == "USER").map(|step| &step.value)

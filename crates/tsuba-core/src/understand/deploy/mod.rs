@@ -14,6 +14,7 @@ use crate::read::{Document, Key, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
 
 pub(crate) use kept::REFERENCE;
+pub(crate) use unit::USER;
 
 /// A secret that a file keeps for a tool server in a cluster: what it is called, and what it holds.
 pub(super) struct ClusterSecret {
@@ -45,12 +46,14 @@ pub(crate) struct Made {
     pub(crate) lines: Vec<Located>,
     /// Images that something is taken from while it is built.
     pub(crate) images: Vec<Located>,
+    /// Is it a file that builds an image, and starts none?
+    pub(crate) builds: bool,
 }
 
 impl Made {
     /// A server that is written as a client has it, at another place than a client would write it.
     pub(crate) fn whole(name: Located, pointer: Pointer, node: Node) -> Self {
-        Self { name, pointer, node, lines: Vec::new(), images: Vec::new() }
+        Self { name, pointer, node, lines: Vec::new(), images: Vec::new(), builds: false }
     }
 }
 
@@ -82,6 +85,21 @@ pub(super) fn looks_like_deployment(bytes: &[u8]) -> bool {
     (has("mcp") || has("MCP")) && (kinds.iter().any(|word| has(word)) || bytes.starts_with(b"services:"))
 }
 
+/// A setting of a deployment file as it is written there, without the option of a command line that it stands for: `hostNetwork: true`,
+/// `USER root`. `None` where the kind of file has command lines, which are quoted as they are.
+pub(crate) fn as_written(kind: SetupKind, text: &str, setting: &Located) -> Option<String> {
+    let between = match kind {
+        SetupKind::Compose | SetupKind::Kubernetes => ": ",
+        SetupKind::Unit => "=",
+        SetupKind::Image => " ",
+        _ => return None,
+    };
+    let is_index = |part: &&str| part.bytes().all(|byte| byte.is_ascii_digit());
+    let key = setting.pointer.as_str().rsplit('/').find(|part| !is_index(part))?;
+    let value = text.get(setting.span.range())?.trim().trim_matches(['"', '\'']);
+    Some(format!("{key}{between}{value}"))
+}
+
 /// A word at a place.
 fn word(text: impl Into<String>, span: Span, at: &Pointer) -> Node {
     Node { at: Some(Box::new(at.clone())), ..Node::new(span, Value::Text(text.into())) }
@@ -103,6 +121,7 @@ struct Running {
     images: Vec<Located>,
     /// Other words that may say what it is.
     about: Vec<String>,
+    builds: bool,
 }
 
 impl Running {
@@ -118,6 +137,7 @@ impl Running {
             lines: Vec::new(),
             images: Vec::new(),
             about: Vec::new(),
+            builds: false,
         }
     }
 
@@ -163,7 +183,8 @@ impl Running {
         ];
         members.extend(self.env.map(|env| member("env", env)));
         let node = Node::new(self.span, Value::Map(members));
-        Some(Made { name: self.name, pointer: self.pointer, node, lines: self.lines, images: self.images })
+        let (lines, images, builds) = (self.lines, self.images, self.builds);
+        Some(Made { name: self.name, pointer: self.pointer, node, lines, images, builds })
     }
 }
 

@@ -42,9 +42,9 @@ const COMPOSE: &str = "services:
 fn compose_files() {
     assert_eq!(
         found("compose.yaml", COMPOSE),
-        "compose tide-mcp: exposure/all-interfaces 10:9 /services/tide-mcp/ports/0; \
+        "compose tide-mcp: exposure/all-interfaces 10:9 /services/tide-mcp/ports/0; exposure/host-network 5:19 /services/tide-mcp/network_mode; \
          power/container-escape 12:9 /services/tide-mcp/volumes/0; power/container-escape 4:17 /services/tide-mcp/privileged; \
-         power/container-escape 5:19 /services/tide-mcp/network_mode; secret/plaintext 7:19 /services/tide-mcp/environment/TIDE_TOKEN; \
+         secret/plaintext 7:19 /services/tide-mcp/environment/TIDE_TOKEN; \
          supply/moving-tag 3:12 /services/tide-mcp/image"
     );
     let clean = "services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp@sha256:0123456789abcdef0123456789abcdef0123456789abcdef0123456789abcdef\n    environment:\n      - TIDE_TOKEN=${TIDE_TOKEN}\n    ports: [\"127.0.0.1:8080:8080\"]\n    command: [\"--mcp\"]\n";

@@ -6,6 +6,9 @@ use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer};
 use crate::understand::launch::unwrap;
 
+/// The account that a service runs as (systemd.exec(5)).
+pub(crate) const USER: &str = "User";
+
 pub(super) fn made(document: &Document) -> Vec<Made> {
     let Some(root) = document.roots.first() else { return Vec::new() };
     let Some(service) = root.get("Service") else { return Vec::new() };
@@ -29,16 +32,10 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     let place = at.key("ExecStart");
     let mut nodes = words.iter().map(|found| word(found.text.clone(), found.span, &place));
     let mut members = Vec::new();
-    if let Some(user) = service.get("User").and_then(|user| Some((user.text()?, user.span))) {
-        // Who runs it stands before what is run, as on a command line.
-        let at = at.key("User");
-        members.push(member("command", word("runuser", user.1, &at)));
-        let mut args = vec![word("-u", user.1, &at), word(user.0, user.1, &at), word("--", user.1, &at)];
-        args.extend(nodes);
-        members.push(member("args", Node::new(start.span, Value::List(args))));
-    } else {
-        members.extend(nodes.next().map(|program| member("command", program)));
-        members.push(member("args", Node::new(start.span, Value::List(nodes.collect()))));
+    members.extend(nodes.next().map(|program| member("command", program)));
+    members.push(member("args", Node::new(start.span, Value::List(nodes.collect()))));
+    if let Some(user) = service.get("User") {
+        members.push(member(USER, user.clone().placed(&at.key(USER))));
     }
     members.push(member("env", environment(document, service, &at)));
     let files = service.members().iter().filter(|member| member.key.text == "EnvironmentFile");

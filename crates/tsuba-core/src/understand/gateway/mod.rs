@@ -17,6 +17,8 @@ use login::Login;
 pub struct Gateway {
     /// The address it listens at, where that is every interface.
     pub listens: Option<Located>,
+    /// Does it listen at this machine's own addresses, and nowhere else?
+    pub local: bool,
     /// Is it one beyond doubt, and does it say itself where it listens? Else a part of it stands elsewhere, or something else listens.
     pub certain: bool,
     /// Does it say how callers are known? Where it says so of some routes only, the others are in `open_routes`.
@@ -126,6 +128,9 @@ struct Seen<'d> {
     /// Something says that it publishes these: beyond doubt, or only that something listens beside them.
     fronts: Option<Front>,
     listens_somewhere: bool,
+    /// Addresses that it listens at: those of this machine only, and others.
+    at_loopback: usize,
+    at_others: usize,
     /// Is one of the targets certainly a tool server?
     sure: bool,
     made: Vec<Made>,
@@ -228,7 +233,7 @@ impl Seen<'_> {
             return;
         }
         if LISTENS.contains(&key.as_str()) {
-            self.listens(value, own);
+            self.listens(value, own, &key, way);
         }
         if ORIGINS.contains(&key.as_str()) {
             let all = value.items().iter().enumerate().find(|(_, item)| item.text() == Some("*"));
@@ -239,10 +244,18 @@ impl Seen<'_> {
         self.look(value, own, &below);
     }
 
-    fn listens(&mut self, value: &Node, own: &Pointer) {
+    fn listens(&mut self, value: &Node, own: &Pointer, key: &str, way: &Way) {
         let items = value.items().iter().enumerate().filter_map(|(index, item)| item.located(own.index(index)));
         for text in value.located(own.clone()).into_iter().chain(items) {
             self.listens_somewhere = true;
+            // Below the routes an address may be that of a target. A port alone says nothing of where.
+            if key != "port" && !way.routed {
+                if is_loopback(&text.text) {
+                    self.at_loopback += 1;
+                } else {
+                    self.at_others += 1;
+                }
+            }
             if is_everywhere(&text.text) {
                 self.gateway.listens = self.gateway.listens.take().or(Some(text));
             }
@@ -251,6 +264,7 @@ impl Seen<'_> {
 
     fn gate(self) -> Option<Gate> {
         let Self { known, object, fronts, listens_somewhere, sure, made, routes, logins, loose, .. } = self;
+        let local = self.at_loopback > 0 && self.at_others == 0;
         let mut gateway = self.gateway;
         let routes_itself = sure && (listens_somewhere || logins);
         let publishes = !known.is_empty() && fronts.is_some();
@@ -261,6 +275,7 @@ impl Seen<'_> {
         let open: Vec<Located> = routes.iter().filter(|(_, covered)| !covered).map(|(name, _)| name.clone()).collect();
         let all = open.len() == routes.len();
         // What stands apart from every route may be meant for each of them, and so may what another object of the cluster says.
+        gateway.local = local && gateway.listens.is_none();
         gateway.certain = listens_somewhere && (routes_itself || fronts == Some(Front::Routes));
         gateway.authenticated = loose || of_cluster || !all || (logins && open.is_empty());
         if !loose && !all {
@@ -274,6 +289,18 @@ impl Seen<'_> {
 /// `0.0.0.0:80`, `:80`, `[::]:80`, `*:80`.
 fn is_everywhere(text: &str) -> bool {
     ["0.0.0.0", "[::]", ":", "*:"].iter().any(|start| text.starts_with(start)) && text != "::1"
+}
+
+/// `127.0.0.1:80`, `[::1]:80`, `localhost`, `http://localhost:80`.
+fn is_loopback(text: &str) -> bool {
+    let bare = text.split_once("://").map_or(text, |(_, rest)| rest);
+    let host = match bare.strip_prefix('[') {
+        Some(rest) => rest.split(']').next().unwrap_or_default(),
+        None if bare.matches(':').count() > 1 => bare,
+        None => bare.split([':', '/']).next().unwrap_or_default(),
+    };
+    let loopback = host.parse::<core::net::IpAddr>().is_ok_and(|address| address.is_loopback());
+    loopback || host.eq_ignore_ascii_case("localhost")
 }
 
 /// What says that servers are published.

@@ -23,16 +23,26 @@ pub struct Container {
 }
 
 impl Container {
+    /// What stands for an engine where the image is what another one is built on.
+    pub(crate) const BASE: &str = "base image";
+    /// What stands for an engine where something is taken from the image in a build.
+    const TAKEN: &str = "build";
+
     /// What is only an image: nothing of it is started here.
     pub(crate) fn of_image(image: &Located) -> Self {
         Self {
-            engine: "build".to_owned(),
+            engine: Self::TAKEN.to_owned(),
             image: image.clone(),
             reference: ImageRef::parse(&image.text),
             mounts: Vec::new(),
             published: Vec::new(),
             flags: Vec::new(),
         }
+    }
+
+    /// Is it what the image that a file builds begins with?
+    pub fn is_base(&self) -> bool {
+        self.engine == Self::BASE
     }
 
     /// The values of an option.

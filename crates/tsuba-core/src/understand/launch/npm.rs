@@ -1,7 +1,7 @@
 //! Runners of the JavaScript registry.
 
 use super::unwrap::Unwrapper;
-use super::{StepKind, options, spec};
+use super::{Package, Pin, StepKind, options, spec};
 use crate::prelude::*;
 use crate::text::Located;
 
@@ -90,6 +90,15 @@ fn initializer(spec: &str) -> String {
     }
 }
 
+/// A package that may not be downloaded (npm-exec(1), `--no`): what the project has installed runs, and its lockfile says which.
+fn installed(mut package: Package, options: &[Located]) -> Package {
+    let never = |word: &Located| matches!(word.text.as_str(), "--no-install" | "--no" | "--yes=false");
+    if package.pin == Pin::None && options.iter().any(never) {
+        package.pin = Pin::Local;
+    }
+    package
+}
+
 fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args: &[Located], before: &[Located]) {
     let parsed = options::parse(unwrapper.source, args, WITH_VALUE);
     let options: Vec<Located> = before.iter().chain(parsed.consumed).cloned().collect();
@@ -109,7 +118,7 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
                     [end, rest @ ..] if end.text == "--" => rest,
                     all => all,
                 };
-                unwrapper.package(program, spec::npm(runner, spec), args, &options);
+                unwrapper.package(program, installed(spec::npm(runner, spec), &options), args, &options);
             }
             (None, None) => unwrapper.server(program, StepKind::Program, args, &[]),
         }
@@ -129,7 +138,7 @@ fn execute(unwrapper: &mut Unwrapper<'_>, program: &Located, runner: &str, args:
             unwrapper.plan.steps.push(super::Step::new(program, StepKind::Package(package)));
         }
     }
-    let main = packages.get(main).or(packages.first()).map(|word| spec::npm(runner, word));
+    let main = packages.get(main).or(packages.first()).map(|word| installed(spec::npm(runner, word), &options));
     let Some(mut main) = main else { return };
     main.command = line.as_ref().or(parsed.rest.first()).map(|word| word.text.clone());
     // The arguments of a called line are followed by the words behind its command.

@@ -56,6 +56,8 @@ pub struct ToldStep {
     /// How firmly it is fixed.
     #[serde(serialize_with = "name")]
     pub pin: Pin,
+    /// Is it beside the server, not around it: run before it, or what its image is built from?
+    pub aside: bool,
 }
 
 fn name<T: Name, S: Serializer>(value: &T, serializer: S) -> Result<S::Ok, S::Error> {
@@ -108,6 +110,7 @@ impl Step {
             package: package.to_owned(),
             version: version.unwrap_or_default().to_owned(),
             pin,
+            aside: self.aside,
         };
         match &self.kind {
             StepKind::Package(p) => {

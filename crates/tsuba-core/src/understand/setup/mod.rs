@@ -79,7 +79,8 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
         return None;
     }
     if document.notation == Notation::Prose {
-        found.kind = SetupKind::Snippet;
+        let asked = document.facts.candidate;
+        found.kind = if asked { SetupKind::Candidate } else { SetupKind::Snippet };
     }
     if document.notation == Notation::Pasted {
         found.kind = SetupKind::Candidate;

@@ -1,10 +1,13 @@
 //! The report for people: the counts first, then each entry, worst first.
 
-use crate::model::{EntryRow, FindingRow, Named};
+mod findings;
+
+use crate::model::{EntryRow, Named};
 use crate::overview::{MANY, overview};
-use crate::phrases::{count, credentials, decided, files, listed, plan_line, reason, verb};
+use crate::phrases::{count, credentials, decided, files, launch_lines, listed, plan_line, reason, shown};
 use crate::source::SourceRow;
-use crate::style::{cut, pad, wrap};
+use crate::style::{cut, pad};
+use crate::together::{Told, together};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -21,33 +24,28 @@ const INDENT: usize = 4;
 /// Reports with more findings than this end with the counts they begin with.
 const LONG: usize = 10;
 
-/// What is shown of a finding beside its message.
-#[derive(Clone, Copy)]
-struct Parts {
-    /// The line that it is about.
-    source: bool,
-    /// What to do.
-    advice: bool,
-    /// The text as the model and as a person reads it.
-    texts: bool,
-}
-
 impl Renderer for Text {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        self.glance(report, out)?;
-        let mut findings: BTreeMap<&str, Vec<&FindingRow>> = BTreeMap::new();
+        let told = together(&report.findings, &report.entries);
+        let mut rules: BTreeMap<&str, usize> = BTreeMap::new();
+        told.iter().flat_map(Told::all).for_each(|finding| *rules.entry(finding.rule.as_str()).or_default() += 1);
+        let long = told.len() > LONG;
+        let often = if long { often(rules) } else { None };
+        self.glance(report, often.as_deref(), out)?;
+        let mut findings: BTreeMap<&str, Vec<Told<'_>>> = BTreeMap::new();
         let mut loose = Vec::new();
-        for finding in &report.findings {
-            match &finding.entry {
-                Some(id) => findings.entry(id).or_default().push(finding),
-                None => loose.push(finding),
+        for told in told {
+            match &told.lead.entry {
+                Some(id) => findings.entry(id).or_default().push(told),
+                None => loose.push(told),
             }
         }
-        let mut entries: Vec<&EntryRow> = report.entries.iter().collect();
+        let (documents, mut entries): (Vec<&EntryRow>, Vec<&EntryRow>) =
+            report.entries.iter().partition(|entry| entry.document);
         let own = |entry: &EntryRow| findings.get(entry.id.as_str()).map_or(&[][..], Vec::as_slice);
         // Worst first; within a verdict the entry with the worst findings.
         entries.sort_by_cached_key(|entry| {
-            let count = |severity| own(entry).iter().filter(|f| f.severity == severity).count();
+            let count = |severity| own(entry).iter().filter(|told| told.lead.severity == severity).count();
             std::cmp::Reverse((
                 entry.verdict,
                 count(Severity::Critical),
@@ -60,8 +58,8 @@ impl Renderer for Text {
         let (talked, quiet): (Vec<&EntryRow>, Vec<&EntryRow>) = entries
             .iter()
             .partition(|entry| !own(entry).is_empty() || (entry.verdict > Some(Verdict::Unchecked) && !since));
-        let long = report.entries.iter().filter(|entry| entry.counts()).count() > MANY;
-        if (long || self.0.most == Some(0)) && !report.summary.verdicts.is_empty() {
+        let many = report.entries.iter().filter(|entry| entry.counts()).count() > MANY;
+        if (many || self.0.most == Some(0)) && !report.summary.verdicts.is_empty() {
             overview(self.0, report, &entries, own, out)?;
         }
         for entry in talked.iter().take(self.0.most.unwrap_or(usize::MAX)) {
@@ -75,6 +73,8 @@ impl Renderer for Text {
             }
             return self.unread(report, out);
         }
+        let shown: Vec<&Told<'_>> = documents.iter().flat_map(|entry| own(entry)).collect();
+        self.documents(&shown, out)?;
         self.loose(&loose, out)?;
         if !since {
             self.quiet(&quiet, out)?;
@@ -82,9 +82,9 @@ impl Renderer for Text {
         self.unread(report, out)?;
         self.unasked(report, out)?;
         // On a terminal the first lines have scrolled away.
-        if report.findings.len() > LONG {
+        if long {
             writeln!(out)?;
-            self.glance(report, out)?;
+            self.glance(report, often.as_deref(), out)?;
         }
         Ok(())
     }
@@ -92,7 +92,7 @@ impl Renderer for Text {
 
 impl Text {
     /// The counts: what a busy reader needs.
-    fn glance(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+    fn glance(&self, report: &Report, often: Option<&str>, out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let summary = &report.summary;
         let filters = report.filters.iter().map(|filter| filter.as_str()).collect::<Vec<_>>().join("; ");
@@ -105,6 +105,7 @@ impl Text {
             0 => undecided,
             some => format!("{undecided}; {} unread", count(some, "file", "files")),
         };
+        let unread = shown(report).map(|shown| format!("; {shown}")).unwrap_or_default() + &unread;
         if summary.entries == 0 {
             // What could not be read may well be a setup.
             let read = if summary.unread > 0 {
@@ -167,58 +168,10 @@ impl Text {
             };
             writeln!(out, "judged with {}{changed}", files.join(" and "))?;
         }
-        self.often(report, out)
+        often.map_or(Ok(()), |often| writeln!(out, "most often: {often}"))
     }
 
-    /// Which rules speak most often: where one change of habit would help most.
-    fn often(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-        report.findings.iter().for_each(|finding| *counts.entry(finding.rule.as_str()).or_default() += 1);
-        let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
-        counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
-        let told: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
-        if report.findings.len() > LONG && !told.is_empty() {
-            writeln!(out, "most often: {}", told.join(", "))?;
-        }
-        Ok(())
-    }
-
-    /// Findings that belong to no entry, those of one rule together.
-    fn loose(&self, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
-        if findings.is_empty() {
-            return Ok(());
-        }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "File-level findings"))?;
-        for group in findings.chunk_by(|a, b| (&a.rule, a.severity, &a.fix) == (&b.rule, b.severity, &b.fix)) {
-            writeln!(out)?;
-            match group {
-                [one] => {
-                    writeln!(out, "{}{}:{}", " ".repeat(INDENT), one.setup, one.place.line)?;
-                    self.finding(one, Parts { source: true, advice: true, texts: true }, out)?;
-                }
-                [first, ..] => {
-                    writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
-                    let alike = group.iter().all(|finding| finding.message == first.message);
-                    if alike {
-                        self.wrapped(first.message.as_str(), "", out)?;
-                    }
-                    for finding in group {
-                        let said = if alike { String::new() } else { format!("  {}", finding.message) };
-                        self.wrapped(&format!("{}:{}{said}", finding.setup, finding.place.line), "- ", out)?;
-                    }
-                    self.wrapped(first.fix.as_str(), "fix: ", out)?;
-                }
-                [] => {}
-            }
-        }
-        Ok(())
-    }
-
-    fn severity(&self, finding: &FindingRow) -> String {
-        self.0.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8))
-    }
-
-    fn entry(&self, entry: &EntryRow, findings: &[&FindingRow], out: &mut dyn Write) -> io::Result<()> {
+    fn entry(&self, entry: &EntryRow, findings: &[Told<'_>], out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let off = if entry.disabled { "  (switched off)" } else { "" };
         writeln!(
@@ -228,7 +181,9 @@ impl Text {
             look.paint(Tint::Name, entry.name.as_str()),
             look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
         )?;
-        self.labelled(verb(entry), &plan_line(entry), out)?;
+        for (label, line) in launch_lines(entry) {
+            self.labelled(label, &line, out)?;
+        }
         if let Some(listed) = listed(entry) {
             self.labelled("tools", &listed, out)?;
         }
@@ -240,122 +195,21 @@ impl Text {
         }
         let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
-        let below = |id: &&str| findings.iter().any(|finding| finding.rule.as_str() == *id);
+        let below = |id: &&str| findings.iter().flat_map(Told::all).any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
             let titles = reasons.iter().filter_map(|id| reason(id));
-            let width = self.0.width.saturating_sub(INDENT + 9).max(24);
-            for (at, line) in wrap(&titles.collect::<Vec<_>>().join("; "), width, "").iter().enumerate() {
-                self.labelled(if at == 0 { "because" } else { "" }, line, out)?;
-            }
+            self.labelled("because", &titles.collect::<Vec<_>>().join("; "), out)?;
         }
-        for (at, finding) in findings.iter().enumerate() {
-            // The same advice is given once for findings that follow each other.
-            let again =
-                findings.get(at + 1).is_some_and(|next| (&next.rule, &next.fix) == (&finding.rule, &finding.fix));
-            let read =
-                at.checked_sub(1).and_then(|i| findings.get(i)).is_some_and(|before| before.reads == finding.reads);
-            // What is about the entry as a whole is not shown by the line with its name.
-            let whole = (finding.place.line, finding.place.column) == (entry.place.line, entry.place.column);
-            self.finding(finding, Parts { source: !whole, advice: !again, texts: !read }, out)?;
-        }
-        Ok(())
+        // What is about the entry as a whole is not shown by the line with its name.
+        let name = (entry.place.line, entry.place.column);
+        let findings: Vec<&Told<'_>> = findings.iter().collect();
+        self.findings(&findings, |finding| (finding.place.line, finding.place.column) == name, out)
     }
 
     /// The verdict on an entry, and room behind it; nothing where none is given.
     fn verdict(&self, entry: &EntryRow) -> String {
         let told = |verdict: Verdict| self.0.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
         entry.verdict.map(told).unwrap_or_default()
-    }
-
-    fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
-        let width = self.0.width.saturating_sub(INDENT + 9);
-        writeln!(out, "{}{} {}", " ".repeat(INDENT), self.0.paint(Tint::Quiet, &pad(label, 8)), cut(text, width))
-    }
-
-    /// One finding.
-    fn finding(&self, finding: &FindingRow, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
-        let look = self.0;
-        if let Some(waiver) = &finding.waived {
-            let told = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
-            return self.labelled("waived", &told, out);
-        }
-        let sure = if finding.confidence.name() == "certain" {
-            String::new()
-        } else {
-            format!(" ({})", finding.confidence.name())
-        };
-        let ruled = finding.without_policy.map(|own| format!(" ({own} without the policy)")).unwrap_or_default();
-        let sure = sure + &ruled;
-        let place =
-            format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
-        let used = INDENT + 9 + finding.rule.as_str().len() + sure.len() + 2;
-        writeln!(
-            out,
-            "{}{} {}{sure}  {}",
-            " ".repeat(INDENT),
-            self.severity(finding),
-            finding.rule,
-            look.paint(Tint::Quiet, cut(&place, look.width.saturating_sub(used).max(24)).trim_end())
-        )?;
-        self.wrapped(finding.message.as_str(), "", out)?;
-        // What only wants tidying is told in one line, without the source.
-        if finding.severity <= Severity::Low {
-            return Ok(());
-        }
-        if parts.source {
-            let (text, start, end) = self.window(finding);
-            let lead = " ".repeat(INDENT + 9);
-            writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
-            writeln!(
-                out,
-                "{lead}{} {}{}",
-                look.paint(Tint::Quiet, "|"),
-                " ".repeat(start),
-                look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
-            )?;
-        }
-        for (label, text) in [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)] {
-            // What both read the same is in the source above.
-            if let Some(text) = text.as_ref().filter(|_| parts.texts && finding.sees.is_some()) {
-                self.wrapped(text.as_str(), label, out)?;
-            }
-        }
-        if parts.advice { self.wrapped(finding.fix.as_str(), "fix: ", out) } else { Ok(()) }
-    }
-
-    /// The excerpt, moved so that the marked part is seen within the width; and where the mark begins and ends.
-    fn window(&self, finding: &FindingRow) -> (String, usize, usize) {
-        use unicode_width::UnicodeWidthStr as _;
-        let room = self.0.width.saturating_sub(INDENT + 11).max(20);
-        let chars: Vec<char> = finding.excerpt.as_str().chars().collect();
-        // A report that is read back may name any place.
-        let (mut from, mut end) = (0, finding.marked.1.min(chars.len()));
-        let mut start = finding.marked.0.min(end);
-        if end > room {
-            from = start.saturating_sub(12);
-        }
-        let room = room - usize::from(from > 0);
-        let mut shown: String = chars.iter().skip(from).take(room).collect();
-        if chars.len() > from + room {
-            shown.pop();
-            shown.push('…');
-        }
-        start -= from.min(start);
-        end -= from.min(end);
-        let columns = |count: usize| shown.chars().take(count).collect::<String>().width();
-        let (left, right) = (columns(start), columns(end));
-        let lead = usize::from(from > 0);
-        let dots = if from > 0 { "…" } else { "" };
-        (format!("{dots}{shown}"), left + lead, right + lead)
-    }
-
-    fn wrapped(&self, text: &str, label: &str, out: &mut dyn Write) -> io::Result<()> {
-        let lead = " ".repeat(INDENT + 9);
-        let width = self.0.width.saturating_sub(lead.len()).max(24);
-        for line in wrap(&format!("{label}{text}"), width, "") {
-            writeln!(out, "{lead}{line}")?;
-        }
-        Ok(())
     }
 
     /// Entries without a finding, a line each, by setup.
@@ -421,6 +275,14 @@ impl Text {
         }
         Ok(())
     }
+}
+
+/// Which rules speak most often: where one change of habit would help most.
+fn often(counts: BTreeMap<&str, usize>) -> Option<String> {
+    let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
+    counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
+    let told: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
+    (!told.is_empty()).then(|| told.join(", "))
 }
 
 /// From where paths are told, and of which repository and commit they are.

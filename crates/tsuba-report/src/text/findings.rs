@@ -1,0 +1,196 @@
+//! Findings for people: one, those of an entry, those of documents and files.
+
+use super::{INDENT, Text};
+use crate::Tint;
+use crate::model::FindingRow;
+use crate::style::{cut, pad, wrap};
+use crate::together::Told;
+use std::io::{self, Write};
+use tsuba_core::severity::Severity;
+
+/// With less room than this the place of a finding has a line of its own.
+const MIN_PLACE: usize = 24;
+
+/// What is shown of a finding beside its message.
+#[derive(Clone, Copy)]
+struct Parts {
+    /// The line that it is about.
+    source: bool,
+    /// What to do.
+    advice: bool,
+    /// The text as the model and as a person reads it.
+    texts: bool,
+}
+
+impl Text {
+    /// Findings of what texts only show, by text.
+    pub(super) fn documents(&self, findings: &[&Told<'_>], out: &mut dyn Write) -> io::Result<()> {
+        if findings.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Shown in documents"))?;
+        for told in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
+            let path = told.first().map(|told| told.lead.setup.as_str()).unwrap_or_default();
+            writeln!(out, "\n{}{}", " ".repeat(INDENT), self.0.paint(Tint::Name, path))?;
+            self.findings(told, |_| false, out)?;
+        }
+        Ok(())
+    }
+
+    /// Findings that belong to no entry, those of one rule together.
+    pub(super) fn loose(&self, findings: &[Told<'_>], out: &mut dyn Write) -> io::Result<()> {
+        if findings.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "File-level findings"))?;
+        let alike = |a: &Told<'_>, b: &Told<'_>| {
+            let (one, other) = (a.lead, b.lead);
+            let plain = a.with.is_empty() && b.with.is_empty();
+            plain && (&one.rule, one.severity, &one.fix) == (&other.rule, other.severity, &other.fix)
+        };
+        for group in findings.chunk_by(alike) {
+            writeln!(out)?;
+            match group {
+                [one] => {
+                    writeln!(out, "{}{}:{}", " ".repeat(INDENT), one.lead.setup, one.lead.place.line)?;
+                    self.finding(one, Parts { source: true, advice: true, texts: true }, out)?;
+                }
+                [first, ..] => {
+                    let first = first.lead;
+                    writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
+                    let alike = group.iter().all(|told| told.lead.message == first.message);
+                    if alike {
+                        self.wrapped(first.message.as_str(), "", out)?;
+                    }
+                    for Told { lead, .. } in group {
+                        let said = if alike { String::new() } else { format!("  {}", lead.message) };
+                        self.wrapped(&format!("{}:{}{said}", lead.setup, lead.place.line), "- ", out)?;
+                    }
+                    self.wrapped(first.fix.as_str(), "fix: ", out)?;
+                }
+                [] => {}
+            }
+        }
+        Ok(())
+    }
+
+    fn severity(&self, finding: &FindingRow) -> String {
+        self.0.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8))
+    }
+
+    /// Findings in turn; `whole` are those that their line does not show.
+    pub(super) fn findings(
+        &self,
+        findings: &[&Told<'_>],
+        whole: impl Fn(&FindingRow) -> bool,
+        out: &mut dyn Write,
+    ) -> io::Result<()> {
+        for (at, told) in findings.iter().enumerate() {
+            // The same advice is given once for findings that follow each other.
+            let again = findings.get(at + 1).is_some_and(|next| next.fixes() == told.fixes());
+            let before = at.checked_sub(1).and_then(|before| findings.get(before));
+            let read = before.is_some_and(|before| before.lead.reads == told.lead.reads);
+            self.finding(told, Parts { source: !whole(told.lead), advice: !again, texts: !read }, out)?;
+        }
+        Ok(())
+    }
+
+    /// A labelled line, wrapped; of a text without end the beginning.
+    pub(super) fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
+        /// More lines than this are cut.
+        const MOST: usize = 4;
+        let width = self.0.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
+        let lines = wrap(text, width, "");
+        for (at, line) in lines.iter().take(MOST).enumerate() {
+            let label = self.0.paint(Tint::Quiet, &pad(if at == 0 { label } else { "" }, 8));
+            let more = if at + 1 == MOST && lines.len() > MOST { "…" } else { "" };
+            writeln!(out, "{}{label} {line}{more}", " ".repeat(INDENT))?;
+        }
+        Ok(())
+    }
+
+    /// One finding, or several that are told as one.
+    fn finding(&self, told: &Told<'_>, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
+        let (look, finding) = (self.0, told.lead);
+        if let Some(waiver) = &finding.waived {
+            let told = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
+            return self.labelled("waived", &told, out);
+        }
+        let ruled = finding.without_policy.map(|own| format!(" ({own} without the policy)")).unwrap_or_default();
+        let codes = told.codes() + &ruled;
+        let place =
+            format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
+        // What leaves too little room beside it has its place below.
+        let room = look.width.saturating_sub(INDENT + 9 + codes.chars().count() + 2);
+        write!(out, "{}{} {codes}", " ".repeat(INDENT), self.severity(finding))?;
+        if room >= MIN_PLACE {
+            writeln!(out, "  {}", look.paint(Tint::Quiet, cut(&place, room).trim_end()))?;
+        } else {
+            let width = look.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
+            writeln!(out, "\n{}{}", " ".repeat(INDENT + 9), look.paint(Tint::Quiet, cut(&place, width).trim_end()))?;
+        }
+        if let Some(places) = told.places() {
+            self.wrapped(&places, "", out)?;
+        }
+        told.all().try_for_each(|finding| self.wrapped(finding.message.as_str(), "", out))?;
+        // What only wants tidying is told in one line, without the source.
+        if finding.severity <= Severity::Low {
+            return Ok(());
+        }
+        if parts.source {
+            let (text, start, end) = self.window(finding);
+            let lead = " ".repeat(INDENT + 9);
+            writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
+            writeln!(
+                out,
+                "{lead}{} {}{}",
+                look.paint(Tint::Quiet, "|"),
+                " ".repeat(start),
+                look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
+            )?;
+        }
+        for (label, text) in [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)] {
+            // What both read the same is in the source above.
+            if let Some(text) = text.as_ref().filter(|_| parts.texts && finding.sees.is_some()) {
+                self.wrapped(text.as_str(), label, out)?;
+            }
+        }
+        let fixes = told.fixes().into_iter().filter(|_| parts.advice);
+        fixes.into_iter().try_for_each(|fix| self.wrapped(fix, "fix: ", out))
+    }
+
+    /// The excerpt, moved so that the marked part is seen within the width; and where the mark begins and ends.
+    fn window(&self, finding: &FindingRow) -> (String, usize, usize) {
+        use unicode_width::UnicodeWidthStr as _;
+        let room = self.0.width.saturating_sub(INDENT + 11).max(20);
+        let chars: Vec<char> = finding.excerpt.as_str().chars().collect();
+        // A report that is read back may name any place.
+        let (mut from, mut end) = (0, finding.marked.1.min(chars.len()));
+        let mut start = finding.marked.0.min(end);
+        if end > room {
+            from = start.saturating_sub(12);
+        }
+        let room = room - usize::from(from > 0);
+        let mut shown: String = chars.iter().skip(from).take(room).collect();
+        if chars.len() > from + room {
+            shown.pop();
+            shown.push('…');
+        }
+        start -= from.min(start);
+        end -= from.min(end);
+        let columns = |count: usize| shown.chars().take(count).collect::<String>().width();
+        let (left, right) = (columns(start), columns(end));
+        let lead = usize::from(from > 0);
+        let dots = if from > 0 { "…" } else { "" };
+        (format!("{dots}{shown}"), left + lead, right + lead)
+    }
+
+    fn wrapped(&self, text: &str, label: &str, out: &mut dyn Write) -> io::Result<()> {
+        let lead = " ".repeat(INDENT + 9);
+        let width = self.0.width.saturating_sub(lead.len()).max(24);
+        for line in wrap(&format!("{label}{text}"), width, "") {
+            writeln!(out, "{lead}{line}")?;
+        }
+        Ok(())
+    }
+}

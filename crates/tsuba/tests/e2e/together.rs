@@ -1,0 +1,97 @@
+//! What is told as one: findings at the same characters, and what documents show.
+
+use crate::util::Dir;
+
+const URL: &str = r#"{ "mcpServers": { "tides": { "url": "https://tools.saltmarsh-line.example/mcp?api_key=q8ZkXv2LmPw0TyRbN4sJ7dHf" } } }"#;
+
+fn guide(times: usize) -> String {
+    let block = "```json\n{ \"mcpServers\": { \"tides\": { \"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tides\"] } } }\n```\n\n";
+    format!("# Tides\n\n{}", block.repeat(times))
+}
+
+#[test]
+fn what_several_rules_say_of_the_same_characters_is_one_finding_with_all_codes() {
+    let dir = Dir::new(&[("mcp.json", URL)]);
+    let text = dir.run(&["audit", "mcp.json"]).out();
+    assert!(text.contains("secret/plaintext") && text.contains("+ exposure/key-in-url"), "{text}");
+    assert!(text.lines().nth(1).unwrap().starts_with("findings: 1 high "), "{text}");
+    // The excerpt is shown once, both messages and both pieces of advice are told.
+    assert_eq!(text.lines().filter(|line| line.contains("| ") && line.contains("~~")).count(), 1, "{text}");
+    for part in ["plaintext secret in a URL", "credential in the query of the URL", "fix: Rotate it", "fix: Send it in"]
+    {
+        assert_eq!(text.matches(part).count(), 1, "{part}: {text}");
+    }
+    // Each rule keeps its row, for those who ask for it alone; the counts are those that people read.
+    let report = dir.run(&["audit", "mcp.json", "--format", "json"]).json();
+    let rules: Vec<&str> = report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
+    assert_eq!(rules, ["secret/plaintext", "exposure/key-in-url"]);
+    assert_eq!(
+        (&report["summary"]["findings"]["high"], &report["summary"]["findings"]["medium"]),
+        (&1.into(), &0.into())
+    );
+    let only = dir.run(&["audit", "mcp.json", "--rule", "exposure/key-in-url"]).out();
+    assert!(only.contains("findings: 1 medium") && only.contains("exposure/key-in-url"), "{only}");
+    let sarif = dir.run(&["audit", "mcp.json", "--format", "sarif"]).json();
+    let results = sarif["runs"][0]["results"].as_array().unwrap();
+    assert_eq!(results.len(), 1);
+    assert_eq!(results[0]["properties"]["alsoRules"], serde_json::json!(["exposure/key-in-url"]));
+    let ticket = dir.run(&["audit", "mcp.json", "--format", "markdown"]).out();
+    assert_eq!(ticket.matches("- [ ] ").count(), 1, "{ticket}");
+    // A waiver accepts what it names, and the other stays.
+    let waive = [
+        "waive",
+        "mcp.json",
+        "--rule",
+        "exposure/key-in-url",
+        "--until",
+        "2999-01-01",
+        "--reason",
+        "x",
+        "--by",
+        "ines",
+    ];
+    assert_eq!(dir.run(&waive).status(), 0);
+    let text = dir.run(&["audit", "mcp.json"]).out();
+    assert!(text.contains("waived") && !text.contains(" + "), "{text}");
+}
+
+#[test]
+fn what_a_document_shows_has_findings_but_no_verdict_and_is_told_once_with_a_count() {
+    let dir =
+        Dir::new(&[("docs/guide.md", &guide(42)), ("mcp.json", &URL.replace("?api_key=q8ZkXv2LmPw0TyRbN4sJ7dHf", ""))]);
+    let run = dir.run(&["audit", "."]);
+    let text = run.out();
+    let first = text.lines().next().unwrap();
+    assert!(first.contains("of 1 entry in 1 setup; 42 shown in 1 document"), "{text}");
+    assert!(first.starts_with("0 refuse   0 fix-first   1 unchecked   0 ready"), "{text}");
+    assert!(text.contains("findings: 1 medium"), "{text}");
+    assert_eq!(text.matches("supply/unpinned").count(), 1, "{text}");
+    assert!(text.contains("42 times, also in line 8, 12, 16, 20, 24, 28, …"), "{text}");
+    let report = dir.run(&["audit", ".", "--format", "json"]).json();
+    let entries = report["entries"].as_array().unwrap();
+    assert_eq!(entries.iter().filter(|entry| entry["document"] == true && entry.get("verdict").is_none()).count(), 42);
+    assert_eq!((&report["summary"]["entries"], &report["summary"]["shown"]), (&1.into(), &42.into()));
+    let sarif = dir.run(&["audit", ".", "--format", "sarif"]).json();
+    assert_eq!(sarif["runs"][0]["results"][0]["occurrenceCount"], 42);
+    assert_eq!(sarif["runs"][0]["results"][0]["relatedLocations"].as_array().unwrap().len(), 41);
+    // It is the same finding where one less is shown, and where they have moved.
+    let old = dir.run(&["audit", ".", "--format", "json", "--output", "old.json"]);
+    assert_eq!(old.status(), 0);
+    dir.write("docs/guide.md", format!("Before.\n\n{}", guide(41)).as_bytes());
+    let since = dir.run(&["audit", ".", "--since", "old.json"]).out();
+    assert!(since.contains("no findings") && since.contains("known before"), "{since}");
+    // Without anything that is set up that is said, and what is shown beside it.
+    let alone = dir.run(&["audit", "docs"]).out();
+    assert!(alone.starts_with("No tool server is set up in docs; 41 shown in 1 document."), "{alone}");
+    // A secret in a document is out.
+    dir.write("docs/guide.md", format!("```json\n{URL}\n```\n").as_bytes());
+    let secret = dir.run(&["audit", "docs"]);
+    assert!(secret.status() == 1 && secret.out().contains("high     secret/plaintext"), "{}", secret.out());
+}
+
+#[test]
+fn whoever_asks_about_a_text_is_answered_with_verdicts() {
+    let dir = Dir::new(&[]);
+    let run = dir.run_with(&["audit", "--candidate", "-"], guide(1).as_bytes());
+    assert!(run.out().starts_with("0 refuse   1 fix-first"), "{}", run.out());
+}
