@@ -5,6 +5,7 @@ use globset::{Glob, GlobBuilder, GlobSet, GlobSetBuilder};
 use std::path::{Path, PathBuf};
 use tsuba_core::policy::{Policy, PolicyError};
 use tsuba_core::read::{Document, Input, Node, read};
+use tsuba_core::text::unknown_key;
 use tsuba_core::text::{Key, Span};
 use tsuba_find::{read_regular, read_regular_text};
 
@@ -75,7 +76,8 @@ impl Config {
                 "key_file" => key_file = reading.text(&member.value, "key_file = \"company.key\"").map(PathBuf::from),
                 "trust" => config.trusted = reading.trust(&member.value),
                 key if Policy::KEYS.contains(&key) => {}
-                _ => reading.wrong(member.key.span, format!("not known here; known are `key_file`, `[[team]]` with `name` and `paths`, `[trust]` with `folders`, and of the policy {}", Policy::KEYS.join(", "))),
+                key => reading
+                    .wrong(member.key.span, unknown_key(key, &[&["key_file", "team", "trust"], Policy::KEYS].concat())),
             }
         }
         let mut mistakes = reading.mistakes;
@@ -154,7 +156,7 @@ impl Reading<'_> {
     fn trust(&mut self, node: &Node) -> GlobSet {
         const FOLDERS: &str = "folders = [\"/srv/company\"]";
         for member in node.members().iter().filter(|member| member.key.text != "folders") {
-            self.wrong(member.key.span, format!("not known here; write {FOLDERS}"));
+            self.wrong(member.key.span, unknown_key(&member.key.text, &["folders"]));
         }
         let mut builder = GlobSetBuilder::new();
         match node.get("folders").filter(|folders| folders.is_list()) {
@@ -184,7 +186,7 @@ impl Reading<'_> {
         const NAME: &str = "name = \"Tickets\"";
         const PATHS: &str = "paths = [\"tickets/**\"]";
         for member in node.members().iter().filter(|member| !["name", "paths"].contains(&member.key.text.as_str())) {
-            self.wrong(member.key.span, "not known here; a team has a name and paths");
+            self.wrong(member.key.span, unknown_key(&member.key.text, &["name", "paths"]));
         }
         for (key, example) in [("name", NAME), ("paths", PATHS)] {
             if node.get(key).is_none() {

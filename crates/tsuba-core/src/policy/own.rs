@@ -5,6 +5,7 @@ use super::Line;
 use super::facts::EntryFacts;
 use crate::prelude::*;
 use crate::severity::Severity;
+use crate::text::nearest;
 use cel::common::ast::{CallExpr, EntryExpr, Expr, IdedExpr};
 use cel::{Context, Env, ExecutionError, Program, Value};
 use core::fmt;
@@ -77,8 +78,8 @@ impl Expression {
         let program = Program::compile(text).map_err(|errors| {
             let first = errors.errors.first();
             let at = first.map(|error| (error.pos.0.max(1).unsigned_abs(), error.pos.1.max(1).unsigned_abs()));
-            let why = first.map(|error| error.msg.lines().next().unwrap_or_default().to_owned()).unwrap_or_default();
-            Mistake { at, why: format!("no expression: {why}") }
+            let why = first.map(|error| in_words(&error.msg)).unwrap_or_else(|| "it cannot be read".to_owned());
+            Mistake { at, why: format!("invalid expression: {why}") }
         })?;
         let mut read = program.expression().clone();
         bounded(&mut read, false).map_err(|(id, why)| {
@@ -136,10 +137,54 @@ fn place(text: &str, offset: usize) -> (usize, usize) {
     (before.matches('\n').count() + 1, column + 1)
 }
 
+/// What a parser says of a mistake, in words: it names the tokens of its grammar.
+fn in_words(error: &str) -> String {
+    let line = error.lines().next().unwrap_or_default();
+    let line = line.strip_prefix("Syntax error: ").unwrap_or(line);
+    let (before, rest) = line.split_once('\'').unwrap_or((line, ""));
+    let end =
+        ["' expecting", "' at '"].iter().find_map(|end| rest.find(end)).unwrap_or(rest.trim_end_matches('\'').len());
+    let quoted = rest.get(..end).unwrap_or_default();
+    match (before.split_whitespace().next().unwrap_or_default(), quoted) {
+        (_, "<EOF>") => "it ends too early".to_owned(),
+        ("missing", sign) => format!("{sign} is missing"),
+        ("token", text) if text.starts_with(['"', '\'']) => format!("the text that begins with {text} has no end"),
+        ("token", text) if text.trim() == "=" => "= compares nothing; write ==".to_owned(),
+        ("token", text) => format!("{} is no sign of this language", text.trim()),
+        ("mismatched" | "extraneous" | "no", "and" | "AND") => "write && in the place of and".to_owned(),
+        ("mismatched" | "extraneous" | "no", "or" | "OR") => "write || in the place of or".to_owned(),
+        ("mismatched" | "extraneous" | "no", "not" | "NOT") => "write ! in the place of not".to_owned(),
+        ("mismatched" | "extraneous" | "no", text) => format!("{text} is not expected here"),
+        _ => "it cannot be read".to_owned(),
+    }
+}
+
+/// The names of the fields of an entry, at every depth.
+fn fields(value: &Value, out: &mut BTreeSet<String>) {
+    match value {
+        Value::Map(map) => {
+            for (key, value) in map.map.iter() {
+                out.insert(key.to_string());
+                fields(value, out);
+            }
+        }
+        Value::List(items) => items.iter().for_each(|item| fields(item, out)),
+        _ => {}
+    }
+}
+
+/// That there is no such field, with the one that was probably meant.
+fn no_field(written: &str) -> String {
+    let mut known = BTreeSet::new();
+    cel::to_value(EntryFacts::blank()).iter().for_each(|value| fields(value, &mut known));
+    let meant = nearest(written, known.iter().map(String::as_str));
+    format!("there is no field {written}{}", meant.map(|meant| format!("; did you mean {meant}?")).unwrap_or_default())
+}
+
 /// An error of the interpreter without what it may quote of the entry.
 fn told(error: &ExecutionError) -> String {
     match error {
-        ExecutionError::NoSuchKey(key) => format!("there is no field {key}"),
+        ExecutionError::NoSuchKey(key) => no_field(key),
         ExecutionError::UndeclaredReference(name) => format!("{name} is not known; what is looked at is called entry"),
         ExecutionError::IndexOutOfBounds(_) => "it asks for an item that is not there; ask for size() first".to_owned(),
         ExecutionError::NoSuchOverload(error) => format!("{} cannot be applied so", error.function()),

@@ -7,7 +7,7 @@ use super::{Line, OwnRule, Pinned, Policy, PolicyError, Require, Weighed};
 use crate::prelude::*;
 use crate::read::{Document, Input, Node, read};
 use crate::severity::Severity;
-use crate::text::{Position, Span, words_of};
+use crate::text::{Position, Span, head, nearest, unknown_key, words_of};
 use crate::understand::credential::{OwnFormat, Vocabulary};
 use crate::understand::registry_name;
 use globset::{Glob, GlobMatcher};
@@ -16,6 +16,8 @@ use globset::{Glob, GlobMatcher};
 const SOURCES: &[&str] = &["npm", "jsr", "pypi", "nuget", "go", "crates", "image", "git", "url"];
 /// More rules of the company's own are not read.
 const MOST_RULES: usize = 200;
+/// What was written is quoted up to so many bytes.
+const MOST_QUOTED: usize = 60;
 /// The lists of what is allowed or refused.
 const LISTS: &[&str] = &["packages", "sources", "hosts", "scopes", "identity_providers"];
 
@@ -92,14 +94,21 @@ impl Reading<'_> {
     fn severity(&mut self, node: &Node) -> Option<Severity> {
         let found = node.text().and_then(Severity::from_name);
         if found.is_none() {
-            self.wrong(node.span, "a severity is critical, high, medium, low or note");
+            let written = self.document.text.get(node.span.range()).unwrap_or_default().trim_matches(['"', '\'']);
+            let names = Severity::ALL.map(Severity::name);
+            let meant = nearest(written, names).map(|meant| format!("; did you mean {meant}?")).unwrap_or_default();
+            let written = head(written, MOST_QUOTED);
+            self.wrong(
+                node.span,
+                format!("invalid severity `{written}`{meant} expected critical, high, medium, low or note"),
+            );
         }
         found
     }
 
     fn known(&mut self, node: &Node, keys: &[&str]) {
         for member in node.members().iter().filter(|member| !keys.contains(&member.key.text.as_str())) {
-            self.wrong(member.key.span, format!("not known here; known are {}", keys.join(", ")));
+            self.wrong(member.key.span, unknown_key(head(&member.key.text, MOST_QUOTED), keys));
         }
     }
 
@@ -149,7 +158,13 @@ impl Reading<'_> {
         let rules = self.glob(rule);
         let meant = rules.as_ref().is_some_and(|glob| self.known.iter().any(|rule| glob.is_match(rule)));
         if rules.is_some() && !meant {
-            self.wrong(rule.span, "no rule is called so; `tsuba explain` lists them");
+            self.wrong(rule.span, {
+                let written = rule.text().unwrap_or_default();
+                let meant = nearest(written, self.known.iter().copied());
+                let meant = meant
+                    .map_or_else(|| "`tsuba explain` lists them".to_owned(), |meant| format!("did you mean {meant}?"));
+                format!("unknown rule `{}`; {meant}", head(written, MOST_QUOTED))
+            });
         }
         let paths = self.paths(node);
         let line = self.line(rule, "[[severity]] rule = ");
@@ -200,7 +215,7 @@ impl Reading<'_> {
     fn source(&mut self, node: &Node) -> Option<String> {
         let source = node.text().filter(|text| SOURCES.contains(text));
         if source.is_none() {
-            self.wrong(node.span, format!("sources are {}", SOURCES.join(", ")));
+            self.wrong(node.span, format!("unknown source; expected one of {}", SOURCES.join(", ")));
         }
         source.map(str::to_owned)
     }
@@ -210,7 +225,7 @@ impl Reading<'_> {
         let Some((source, rest)) =
             node.text().and_then(|text| text.split_once(':')).filter(|(s, _)| SOURCES.contains(s))
         else {
-            self.wrong(node.span, format!("{told}; sources are {}", SOURCES.join(", ")));
+            self.wrong(node.span, format!("{told}; known sources are {}", SOURCES.join(", ")));
             return None;
         };
         let from = usize::from(rest.starts_with('@'));

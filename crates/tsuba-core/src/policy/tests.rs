@@ -82,14 +82,18 @@ severity = "critical"
 #[test]
 fn every_mistake_is_told_with_its_place() {
     for (text, place, why) in [
-        ("gate = \"loud\"", (1, 8), "critical, high"),
-        ("[[severity]]\nrule = \"supply/unpined\"\nseverity = \"low\"", (2, 8), "no rule is called so"),
+        ("gate = \"loud\"", (1, 8), "invalid severity `loud`"),
+        ("[[severity]]\nrule = \"supply/unpined\"\nseverity = \"low\"", (2, 8), "did you mean supply/unpinned?"),
         ("[[severity]]\nrule = \"supply/*\"", (1, 1), "has a rule"),
         ("[allow]\npackages = [\"tide-table\"]", (2, 13), "is written as"),
         ("[allow]\npackages = [\"npm:t@^x\"]", (2, 13), "no range"),
-        ("[refuse]\nhost = [\"a\"]", (2, 1), "known are packages, sources, hosts"),
+        (
+            "[refuse]\nhost = [\"a\"]",
+            (2, 1),
+            "unknown key `host`; did you mean `hosts`? expected one of packages, sources, hosts",
+        ),
         ("[refuse]\nhosts = [\"a[\"]", (2, 10), "not a pattern"),
-        ("[refuse]\nsources = [\"web\"]", (2, 12), "sources are"),
+        ("[refuse]\nsources = [\"web\"]", (2, 12), "unknown source; expected one of npm"),
         ("[refuse]\nhosts = \"a.example\"", (2, 9), "not a list"),
         ("refuse = \"a\"", (1, 10), "not a table"),
         ("[severity]\nrule = \"supply/*\"", (1, 1), "not a list"),
@@ -101,13 +105,21 @@ fn every_mistake_is_told_with_its_place() {
         ("[require]\npin = \"tight\"", (2, 7), "exact"),
         ("[require]\ntls = false", (2, 7), "tls = true"),
         ("[require]\ntoken_days = 0", (2, 14), "from 1 to 3650"),
-        ("[require]\npins = \"exact\"", (2, 1), "known are pin"),
+        ("[require]\npins = \"exact\"", (2, 1), "did you mean `pin`?"),
         ("[[token]]\nname = \"a key\"\nform = '.*'", (3, 8), "ordinary words"),
         ("[[token]]\nname = \"a key\"", (1, 1), "form is missing"),
-        ("[words]\nnames = [\"a\"]", (2, 1), "known are secret_names"),
+        ("[words]\nnames = [\"a\"]", (2, 1), "expected one of secret_names"),
         ("[[rule]]\nname = \"n\"\nsays = \"s\"", (1, 1), "when is missing"),
-        ("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'entry.nam == \"x\"'", (4, 8), "no field nam"),
-        ("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'entry.name == '", (4, 23), "no expression"),
+        (
+            "[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'entry.nam == \"x\"'",
+            (4, 8),
+            "there is no field nam; did you mean name?",
+        ),
+        (
+            "[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'entry.name == '",
+            (4, 23),
+            "invalid expression: it ends too early",
+        ),
         ("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'server.name == \"\"'", (4, 8), "called entry"),
         ("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = 'entry.name'", (4, 8), "else than true or false"),
         (
@@ -122,6 +134,26 @@ fn every_mistake_is_told_with_its_place() {
         assert!(error.why.contains(why), "{text}: {error}");
     }
     assert_eq!(read("gate = \"x\"\n[refuse]\nsources = [1]").unwrap_err().len(), 2);
+    for (when, why) in [
+        ("entry.name = \"x\"", "write =="),
+        ("entry.name == \"x\" and true", "write && in the place of and"),
+        ("entry.name == \"x", "has no end"),
+        ("entry.name # 3", "# is no sign of this language"),
+        ("(entry.name == \"x\"", ") is missing"),
+        ("entry.name == \"x\")", ") is not expected here"),
+        ("&& true", "&& is not expected here"),
+        ("entry..name", ".. is not expected here"),
+        ("entry.launch.versoin == \"x\"", "did you mean version?"),
+    ] {
+        let errors = read(&format!("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = '''{when}'''")).unwrap_err();
+        assert!(errors[0].why.contains(why), "{when}: {}", errors[0].why);
+        // None of the words of a parser.
+        assert!(
+            !["Syntax", "EOF", "token", "IDENTIFIER"].iter().any(|word| errors[0].why.contains(word)),
+            "{when}: {}",
+            errors[0].why
+        );
+    }
 }
 
 #[test]

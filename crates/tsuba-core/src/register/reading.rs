@@ -3,6 +3,7 @@
 use super::{Decision, FindingPlace, Kind, Past, RegisterError, Scope};
 use crate::prelude::*;
 use crate::read::{Document, Node};
+use crate::text::unknown_key;
 use crate::understand::Prints;
 use jiff::civil::Date;
 
@@ -46,10 +47,7 @@ impl Reading<'_> {
         let mut errors = Vec::new();
         let mut wrong = |at: usize, why: String| errors.push(RegisterError { line: self.line(at), why });
         for member in self.node.members().iter().filter(|member| !KNOWN.contains(&member.key.text.as_str())) {
-            wrong(
-                member.key.span.start as usize,
-                format!("{} is not known here; known are {}", self.shown(&member.key.text), KNOWN.join(", ")),
-            );
+            wrong(member.key.span.start as usize, unknown_key(&self.shown(&member.key.text), KNOWN));
         }
         let text = |key: &str| {
             self.node.get(key).and_then(Node::text).filter(|text| !text.trim().is_empty()).map(str::to_owned)

@@ -104,7 +104,7 @@ fn every_mistake_is_told_with_its_line() {
     for (from, to, line, why) in [
         ("schema = \"tsuba-register/1\"", "schema = \"tsuba-register/9\"", 1, "another version"),
         ("by = \"ines\"", "by = \"\"", 5, "has no by"),
-        ("reason = ", "reasons = ", 11, "reasons is not known here"),
+        ("reason = ", "reasons = ", 11, "unknown key `reasons`; did you mean `reason`?"),
         ("on = 2026-11-24", "on = 24", 10, "on is no date"),
         ("\nkind = \"approved\"", "\nkind = \"maybe\"", 5, "approved, refused, waived or revoked"),
         ("kind = \"approved\"", "kind = \"waived\"", 5, "a finding is waived"),

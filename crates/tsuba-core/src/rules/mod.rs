@@ -12,6 +12,7 @@ mod wording;
 
 use crate::judge::Rule;
 use crate::prelude::*;
+use crate::text::nearest;
 
 /// The names of all rules, also those of before.
 pub fn names() -> Vec<&'static str> {
@@ -37,6 +38,24 @@ pub fn all() -> Vec<&'static Rule> {
         wording::RULES,
     ]
     .concat()
+}
+
+/// What to say of an identifier that no rule has: the one that was probably meant.
+pub fn unknown(id: &str) -> String {
+    let name = id.rsplit('/').next().unwrap_or(id);
+    let ids = || all().into_iter().map(|rule| rule.id);
+    let mut near: Vec<&str> = ids().filter(|rule| rule.contains(name) || rule.starts_with(id)).collect();
+    if near.is_empty() {
+        // A slip in the name alone is one, too.
+        let named =
+            |rule: &&str| rule.rsplit('/').next() == nearest(name, ids().filter_map(|id| id.rsplit('/').next()));
+        near = nearest(id, ids()).map_or_else(|| ids().filter(named).collect(), |rule| vec![rule]);
+    }
+    if near.is_empty() {
+        format!("unknown rule {id:?}; `tsuba explain` lists them")
+    } else {
+        format!("unknown rule {id:?}; did you mean {}?", near.join(" or "))
+    }
 }
 
 /// The rule with this identifier, or that was called so before.

@@ -12,6 +12,7 @@ mod located;
 mod mask;
 mod masker;
 mod name;
+mod nearest;
 mod pointer;
 mod words;
 
@@ -28,6 +29,7 @@ pub use located::{Located, Parts, Span};
 pub use mask::mask;
 pub use masker::Masker;
 pub use name::Name;
+pub use nearest::{nearest, unknown_key};
 pub use pointer::Pointer;
 pub use pointer::{is_normally, normal};
 pub use words::{is_one_of, singular, spaced, words_of};

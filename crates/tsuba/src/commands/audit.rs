@@ -96,7 +96,7 @@ impl Shown {
     /// What was typed, before any work is done.
     fn check(&self, format: FormatName) -> anyhow::Result<()> {
         if let Some(unknown) = self.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
-            bail!("--rule {unknown}: there is no such rule; `tsuba explain` lists them");
+            bail!("--rule: {}", tsuba_core::rules::unknown(unknown));
         }
         if (self.summary || self.top.is_some()) && format != FormatName::Text {
             bail!("--summary and --top are for people: leave --format away");
@@ -207,7 +207,7 @@ pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipe
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
-        bail!("--only {unknown}: there is no such family; there are {}", families.join(", "));
+        bail!("--only: unknown family {unknown:?}; expected one of {}", families.join(", "));
     }
     Ok(Pipeline::new(wanted, as_of(args.as_of.as_deref())?).of_families(&args.only))
 }

@@ -52,21 +52,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             let id = rule.to_string_lossy();
             match tsuba_core::rules::find(&id) {
                 Some(rule) => output::write(None, |out| rules::explain(rule, look, out))?,
-                None => bail!("there is no rule {id:?}; {}", hint(&id)),
+                None => bail!("{}", tsuba_core::rules::unknown(&id)),
             }
         }
         _ => bail!("one rule at a time"),
     }
     Ok(Done::Clean)
-}
-
-fn hint(id: &str) -> String {
-    let name = id.rsplit('/').next().unwrap_or(id);
-    let ids = tsuba_core::rules::all().into_iter().map(|rule| rule.id);
-    let near: Vec<&str> = ids.filter(|rule| rule.contains(name) || rule.starts_with(id)).collect();
-    if near.is_empty() {
-        "`tsuba explain` lists them".to_owned()
-    } else {
-        format!("did you mean {}?", near.join(" or "))
-    }
 }

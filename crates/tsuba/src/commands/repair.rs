@@ -59,7 +59,7 @@ struct Work {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.iter().find(|rule| tsuba_core::rules::find(rule).is_none()) {
-        bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
+        bail!("--rule: {}", tsuba_core::rules::unknown(rule));
     }
     let all = tsuba_core::rules::all();
     let rules: Vec<&'static Rule> = all

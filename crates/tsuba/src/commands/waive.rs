@@ -48,7 +48,7 @@ const TOLD: usize = 10;
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let until = date("--until", &args.until)?;
     if let Some(rule) = args.rule.as_deref().filter(|rule| tsuba_core::rules::find(rule).is_none()) {
-        bail!("--rule {rule}: there is no such rule; `tsuba explain` lists them");
+        bail!("--rule: {}", tsuba_core::rules::unknown(rule));
     }
     let Audited { audit, register: into, .. } = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();

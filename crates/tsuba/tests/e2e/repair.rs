@@ -131,7 +131,7 @@ fn what_cannot_be_mended_is_told() {
     let run = dir.run_with(&["repair", "-"], SECRET.as_bytes());
     assert!(run.status() == 2 && run.err().contains("name the file"), "{}", run.err());
     let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);
-    assert!(run.status() == 2 && run.err().contains("there is no such rule"), "{}", run.err());
+    assert!(run.status() == 2 && run.err().contains("did you mean secret/plaintext?"), "{}", run.err());
 }
 
 #[test]
