@@ -1,11 +1,11 @@
 //! What came of asking, told to a person.
 
 use std::collections::BTreeSet;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Evidence, Job, Touched};
 use tsuba_core::text::Cleaner;
-use unicode_width::UnicodeWidthStr as _;
+use tsuba_report::Page;
 
 /// What is told of an entry.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -68,7 +68,8 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, Line) {
         // Programs that are not there are one reason, whatever they are called.
         let not_started = why.strip_prefix("cannot start ").and_then(|rest| rest.rsplit_once(": "));
         return match not_started {
-            Some((program, why)) => (Group::Silent(why.to_owned()), told(program.to_owned())),
+            // What never started did nothing in its cage.
+            Some((program, why)) => (Group::Silent(why.to_owned()), Line { caged: None, ..told(program.to_owned()) }),
             None => (Group::Silent(why), told(String::new())),
         };
     };
@@ -92,7 +93,7 @@ pub(crate) enum Group {
 
 /// Tells it, what was listed first. `told` is sorted.
 pub(crate) fn summary(
-    out: &mut dyn Write,
+    page: &mut Page<'_>,
     (folder, inputs): (&Path, &[PathBuf]),
     told: &[(Group, Line)],
     count: usize,
@@ -103,39 +104,37 @@ pub(crate) fn summary(
     let of = |group: &Group| told.iter().filter(|(other, _)| other == group).count();
     let (listed, login) = (of(&Group::Listed), of(&Group::WantsLogin));
     let silent = told.len() - listed - login;
-    writeln!(
-        out,
-        "asked {} of {count} entries: {listed} listed, {login} want a login, {silent} did not answer   (evidence in {})",
+    page.line(&format!(
+        "asked {} of {count} entries: {listed} listed, {login} require a login, {silent} did not answer   (evidence in {})",
         told.len(),
         folder.display()
-    )?;
+    ))?;
     for group in told.chunk_by(|a, b| a.0 == b.0) {
         let Some((first, _)) = group.first() else { continue };
-        writeln!(out)?;
         match first {
-            Group::Listed => writeln!(out, "listed")?,
-            Group::WantsLogin => writeln!(out, "want a login; how, is kept")?,
-            Group::Silent(why) => writeln!(out, "did not answer: {}", clean(why))?,
+            Group::Listed => page.heading("Listed their tools")?,
+            Group::WantsLogin => page.heading("Require a login (how is in the evidence)")?,
+            Group::Silent(why) => page.heading(&format!("Did not answer: {}", clean(why)))?,
         }
-        lines(out, group.iter().map(|(_, line)| line), cleaner)?;
+        lines(page, group.iter().map(|(_, line)| line), cleaner)?;
     }
-    caged(out, told, cleaner)?;
+    caged(page, told, cleaner)?;
     for Skipped { why: Reason { why, option }, entries } in skipped {
         let option = option.map(|option| format!(" (needs {option})")).unwrap_or_default();
-        writeln!(out, "\nnot asked: {why}{option}")?;
-        lines(out, entries, cleaner)?;
+        page.heading(&format!("Not asked: {why}{option}"))?;
+        lines(page, entries, cleaner)?;
     }
     let inputs: String = inputs.iter().map(|input| format!(" {}", input.display())).collect();
     if !told.is_empty() {
-        return writeln!(out, "\nnext: tsuba audit --evidence {}{inputs}", folder.display());
+        return page.line(&format!("\nnext: tsuba audit --evidence {}{inputs}", folder.display()));
     }
     // Nothing was asked: there is nothing to judge yet.
     let options: BTreeSet<&str> = skipped.iter().filter_map(|skipped| skipped.why.option).collect();
     // What is fetched is started as well.
     let needed = if options.contains(FETCH) { Some("--launch --fetch") } else { options.first().copied() };
     match needed {
-        Some(options) => writeln!(out, "\nnext: tsuba capture {options}{inputs}"),
-        None => writeln!(out, "\nnothing could be asked: there is no new evidence"),
+        Some(options) => page.line(&format!("\nnext: tsuba capture {options}{inputs}")),
+        None => page.line("\nnothing could be asked: there is no new evidence"),
     }
 }
 
@@ -166,7 +165,7 @@ fn seen(cage: &Touched) -> String {
 }
 
 /// What was seen of the servers that ran in a cage, whether or not they answered.
-fn caged(out: &mut dyn Write, told: &[(Group, Line)], cleaner: &Cleaner) -> io::Result<()> {
+fn caged(page: &mut Page<'_>, told: &[(Group, Line)], cleaner: &Cleaner) -> io::Result<()> {
     let ran: Vec<(&Line, &str)> = told.iter().filter_map(|(_, line)| Some((line, line.caged.as_deref()?))).collect();
     if ran.is_empty() {
         return Ok(());
@@ -177,33 +176,17 @@ fn caged(out: &mut dyn Write, told: &[(Group, Line)], cleaner: &Cleaner) -> io::
         .map(|(line, seen)| Line { more: (*seen).to_owned(), ..(*line).clone() })
         .collect();
     let (ran, quiet) = (ran.len(), ran.len() - noted.len());
-    writeln!(out, "\nseen in the cage: {ran} ran, {quiet} touched nothing but their own files")?;
-    lines(out, &noted, cleaner)
+    page.heading(&format!("Seen in the cage: {ran} ran, {quiet} touched nothing but their own files"))?;
+    lines(page, &noted, cleaner)
 }
 
 /// Names are brought under each other up to this width.
 const WIDE: usize = 24;
 
 /// Lines, with their names and setups under each other.
-fn lines<'l>(
-    out: &mut dyn Write,
-    lines: impl IntoIterator<Item = &'l Line> + Clone,
-    cleaner: &Cleaner,
-) -> io::Result<()> {
+fn lines<'l>(page: &mut Page<'_>, lines: impl IntoIterator<Item = &'l Line>, cleaner: &Cleaner) -> io::Result<()> {
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
-    let widest = |of: fn(&Line) -> &str, most: usize| {
-        lines.clone().into_iter().map(|line| clean(of(line)).width()).filter(|width| *width <= most).max().unwrap_or(0)
-    };
-    let (entries, setups) = (widest(|line| &line.entry, WIDE), widest(|line| &line.setup, 2 * WIDE));
-    let padded = |text: &str, to: usize| {
-        let text = clean(text);
-        let gap = to.saturating_sub(text.width());
-        text + &" ".repeat(gap)
-    };
-    for line in lines {
-        let told =
-            format!("    {}  {}  {}", padded(&line.entry, entries), padded(&line.setup, setups), clean(&line.more));
-        writeln!(out, "{}", told.trim_end())?;
-    }
-    Ok(())
+    let rows: Vec<([String; 2], String)> =
+        lines.into_iter().map(|line| ([clean(&line.entry), clean(&line.setup)], clean(&line.more))).collect();
+    page.columns(&rows, [WIDE, 2 * WIDE])
 }

@@ -1,5 +1,6 @@
 //! The exit status, decided in one place: 0 nothing at or above the gate, 1 something is, 2 the work could not be done.
 
+use crate::output;
 use std::io::{self, Write};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::process::ExitCode;
@@ -55,8 +56,7 @@ fn status(outcome: anyhow::Result<Done>) -> ExitCode {
             let cleaner = tsuba_core::judge::wary_cleaner();
             let told = format!("{error:#}");
             let lines: Vec<String> = told.lines().map(|line| cleaner.clean(line).to_string()).collect();
-            // If standard error is gone too, the status still tells.
-            let _ = writeln!(anstream::stderr(), "tsuba: {}", lines.join("\n"));
+            output::note(&lines.join("\n"));
             ExitCode::from(2)
         }
     }

@@ -14,14 +14,28 @@ const MAX_WIDTH: usize = 120;
 
 /// How a text may look on standard output.
 pub(crate) fn look() -> Look {
-    let terminal = io::stdout().is_terminal();
-    let width = if terminal {
+    look_of(&io::stdout())
+}
+
+/// How a text may look on one of the standard streams.
+fn look_of<S: anstream::stream::RawStream>(stream: &S) -> Look {
+    let width = if stream.is_terminal() {
         terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0))
     } else {
         PLAIN_WIDTH
     };
-    let colour = anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never;
+    let colour = anstream::AutoStream::choice(stream) != anstream::ColorChoice::Never;
     Look { width: width.clamp(40, MAX_WIDTH), colour, most: None }
+}
+
+/// Tells a note or an error on standard error. If that is gone, there is nobody to tell.
+pub(crate) fn note(text: &str) {
+    let stream = io::stderr();
+    let look = look_of(&stream);
+    // What goes into a file or to a program keeps its lines.
+    let width = if stream.is_terminal() { look.width } else { usize::MAX };
+    let told = tsuba_report::message("tsuba", text, Look { width, ..look });
+    let _ = writeln!(anstream::stderr(), "{told}");
 }
 
 /// How a text looks in a file.

@@ -4,7 +4,6 @@ use crate::lock::Lock;
 use crate::output;
 use anyhow::Context as _;
 use jiff::civil::Date;
-use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use tsuba_core::register::{Memory, Register, Stale};
 use tsuba_find::read_regular_text;
@@ -73,8 +72,7 @@ fn file() -> Option<PathBuf> {
 }
 
 fn tell(why: &str) {
-    let _ = writeln!(
-        anstream::stderr(),
-        "tsuba: the register's serial number is not remembered, so an older one may come back; --min-serial sets a floor ({why})"
-    );
+    crate::output::note(&format!(
+        "the register's serial number is not remembered, so an older one may come back; --min-serial sets a floor ({why})"
+    ));
 }

@@ -4,8 +4,6 @@
 use crate::config::{self, Config};
 use crate::gather::Where;
 use anyhow::bail;
-use std::fmt::Arguments;
-use std::io::Write as _;
 use std::path::{Path, PathBuf};
 
 /// The folders that are judged, and which of them are trusted.
@@ -69,7 +67,9 @@ impl Judged {
         for path in offered {
             let Told { path, folder } = told(&path);
             let (name, option) = (file.name, file.option);
-            tell(format_args!("{name} in {folder} not used, since it belongs to what is judged; {option} {path}"));
+            crate::output::note(&format!(
+                "{name} in {folder} not used, since it belongs to what is judged; {option} {path}"
+            ));
         }
         used
     }
@@ -93,7 +93,7 @@ impl Judged {
         }
         if used.is_none() && root_of(&self.roots, Path::new(".")).is_some_and(|root| !self.trusted.trusts(root)) {
             // Where it begins there, it counts for nobody by itself.
-            tell(format_args!(
+            crate::output::note(&format!(
                 "{} will lie in what is judged: name it with {} {0} from now on, or trust the folder ([trust] in one's own {})",
                 file.name,
                 file.option,
@@ -124,11 +124,6 @@ impl Judged {
         }
         out
     }
-}
-
-fn tell(text: Arguments<'_>) {
-    // If standard error is gone, there is nobody to tell.
-    let _ = writeln!(anstream::stderr(), "tsuba: {text}");
 }
 
 /// The judged folder that a file lies in: itself, or the link by which it is there, whatever that leads to.

@@ -96,7 +96,8 @@ impl Reading<'_> {
         if found.is_none() {
             let written = self.document.text.get(node.span.range()).unwrap_or_default().trim_matches(['"', '\'']);
             let names = Severity::ALL.map(Severity::name);
-            let meant = nearest(written, names).map(|meant| format!("; did you mean {meant}?")).unwrap_or_default();
+            let meant =
+                nearest(written, names).map_or_else(|| ";".to_owned(), |meant| format!("; did you mean {meant}?"));
             let written = head(written, MOST_QUOTED);
             self.wrong(
                 node.span,

@@ -44,7 +44,10 @@ pub fn all() -> Vec<&'static Rule> {
 pub fn unknown(id: &str) -> String {
     let name = id.rsplit('/').next().unwrap_or(id);
     let ids = || all().into_iter().map(|rule| rule.id);
-    let mut near: Vec<&str> = ids().filter(|rule| rule.contains(name) || rule.starts_with(id)).collect();
+    let mut near: Vec<&str> = ids().filter(|rule| rule.starts_with(id)).collect();
+    if near.is_empty() {
+        near = ids().filter(|rule| rule.contains(name)).collect();
+    }
     if near.is_empty() {
         // A slip in the name alone is one, too.
         let named =

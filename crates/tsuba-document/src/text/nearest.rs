@@ -2,13 +2,13 @@
 
 use crate::prelude::*;
 
-/// The known word that is nearest to what was written: a slip of one letter in three at most, letters that changed places counting once.
+/// The known word that is nearest to what was written: a slip of one letter in three at most (of one in a short word), letters that changed places counting once.
 pub fn nearest<'k>(written: &str, known: impl IntoIterator<Item = &'k str>) -> Option<&'k str> {
     let plain = |text: &str| text.to_lowercase().replace(['-', '_', ' '], "");
     let own = plain(written);
     let distances = known.into_iter().map(|word| (strsim::osa_distance(&own, &plain(word)), word));
     let (distance, word) = distances.min_by_key(|(distance, word)| (*distance, *word))?;
-    (distance <= own.chars().count().div_ceil(3)).then_some(word)
+    (!own.is_empty() && distance <= (own.chars().count() / 3).max(1)).then_some(word)
 }
 
 /// What to say of a key that is not known where it stands.
@@ -30,6 +30,7 @@ mod tests {
             ("identity-providers", Some("identity_providers")),
             ("Scopes", Some("scopes")),
             ("servers", None),
+            ("loud", None),
             ("", None),
         ] {
             assert_eq!(nearest(written, known), want, "{written}");

@@ -1,8 +1,9 @@
 //! Findings for people: one, those of an entry, those of documents and files.
 
-use super::{INDENT, Text};
+use super::Text;
 use crate::Tint;
 use crate::model::FindingRow;
+use crate::page::{INDENT, Page};
 use crate::style::{cut, pad, wrap};
 use crate::together::Told;
 use std::io::{self, Write};
@@ -95,18 +96,8 @@ impl Text {
         Ok(())
     }
 
-    /// A labelled line, wrapped; of a text without end the beginning.
     pub(super) fn labelled(&self, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
-        /// More lines than this are cut.
-        const MOST: usize = 4;
-        let width = self.0.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
-        let lines = wrap(text, width, "");
-        for (at, line) in lines.iter().take(MOST).enumerate() {
-            let label = self.0.paint(Tint::Quiet, &pad(if at == 0 { label } else { "" }, 8));
-            let more = if at + 1 == MOST && lines.len() > MOST { "…" } else { "" };
-            writeln!(out, "{}{label} {line}{more}", " ".repeat(INDENT))?;
-        }
-        Ok(())
+        Page::new(self.0, out).row(label, text)
     }
 
     /// One finding, or several that are told as one.

@@ -20,7 +20,6 @@ use tsuba_core::text::Name as _;
 #[derive(Clone, Copy, Debug)]
 pub struct Text(pub Look);
 
-const INDENT: usize = 4;
 /// Reports with more findings than this end with the counts they begin with.
 const LONG: usize = 10;
 

@@ -12,7 +12,7 @@ use clap::{Args as Arguments, ValueEnum};
 use indicatif::{ProgressBar, ProgressStyle};
 use serde_json::value::RawValue;
 use std::fs;
-use std::io::{self, IsTerminal as _, Read as _, Write as _};
+use std::io::{self, IsTerminal as _, Read as _};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -127,7 +127,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     fs::create_dir_all(&args.output).with_context(|| format!("cannot create the folder {}", args.output.display()))?;
     if args.uncaged {
-        tell("Local servers are started without a cage: they may do whatever you may do.");
+        output::note("Local servers are started without a cage: they may do whatever you may do.");
     }
     let stop = Arc::new(AtomicBool::new(false));
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
@@ -150,7 +150,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     told.sort();
     let mut out = anstream::stdout().lock();
-    summary(&mut out, (&args.output, &args.r#where.inputs), &told, count, &skipped, &audit.cleaner)?;
+    let mut page = tsuba_report::Page::new(output::look(), &mut out);
+    summary(&mut page, (&args.output, &args.r#where.inputs), &told, count, &skipped, &audit.cleaner)?;
     if told.len() < count {
         bail!("interrupted: {} of {count} entries were asked, their evidence is kept", told.len());
     }
@@ -222,11 +223,6 @@ pub(crate) fn keep((folder, tree): (&Path, &str), job: &Job, evidence: &Evidence
     let name = format!("{}-{}.json", plain.trim_matches('.'), id.chars().take(8).collect::<String>());
     // In one step, through a file that nobody could have laid there before.
     output::write(Some(&folder.join(name)), |out| writeln!(out, "{clean}"))
-}
-
-fn tell(text: &str) {
-    // If standard error is gone, there is nobody to tell.
-    let _ = writeln!(anstream::stderr(), "{text}");
 }
 
 fn progress(count: usize) -> ProgressBar {

@@ -5,7 +5,7 @@ use crate::exit::Done;
 use crate::gather::Where;
 use crate::pipeline::Pipeline;
 use crate::reports::snapshot;
-use crate::{approved, register};
+use crate::{approved, output, register};
 use clap::{Args as Arguments, ValueEnum};
 use jiff::civil::Date;
 use serde_json::json;
@@ -13,6 +13,8 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
 use tsuba_core::judge::wary_cleaner;
+use tsuba_core::severity::Severity;
+use tsuba_report::{Look, Page, Tint};
 
 /// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
 ///
@@ -66,7 +68,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 let count =
                     if without == 1 { "1 approval was".to_owned() } else { format!("{without} approvals were") };
                 let told = "written without the words of what was approved; `tsuba audit` tells whether they hold";
-                writeln!(anstream::stderr(), "{count} {told}")?;
+                output::note(&format!("{count} {told}"));
             }
             let new = later(args, today, Some(&args.old))?.within(&old, &decisions);
             (old, new)
@@ -76,7 +78,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let changes = drift(&old, &new, &tsuba_core::rules::undecided());
     let mut out = anstream::stdout().lock();
     match args.format {
-        FormatName::Text => text(&mut out, &changes)?,
+        FormatName::Text => text(&mut out, output::look(), &changes)?,
         FormatName::Json => writeln!(out, "{}", serde_json::to_string_pretty(&rows(&changes))?)?,
     }
     let gate = match args.gate {
@@ -106,22 +108,33 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
 }
 
-fn text(out: &mut dyn Write, changes: &[Change]) -> io::Result<()> {
+fn text(out: &mut dyn Write, look: Look, changes: &[Change]) -> io::Result<()> {
     // Whoever wrote the reports may have written anything into them.
     let cleaner = wary_cleaner();
+    let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
     let count = |weight: Weight| changes.iter().filter(|change| change.weight == weight).count();
-    let counts: Vec<String> =
-        Weight::ALL.iter().map(|weight| format!("{} {}", count(*weight), weight.name())).collect();
-    writeln!(out, "changes: {}", counts.join(", "))?;
+    let counts: Vec<String> = Weight::ALL
+        .iter()
+        .map(|weight| format!("{} {}", count(*weight), look.paint(tint(*weight), weight.name())))
+        .collect();
+    let mut page = Page::new(look, out);
+    page.line(&format!("changes: {}", counts.join(", ")))?;
     for change in changes {
-        let head = format!("{:<8}  {}  {}", change.weight.name(), change.entry, change.setup);
-        writeln!(out, "\n{}", cleaner.clean(&head))?;
-        writeln!(out, "    {}", cleaner.clean(&change.what))?;
+        page.head((tint(change.weight), change.weight.name()), &clean(&change.entry), &clean(&change.setup))?;
+        page.row("change", &clean(&change.what))?;
         if !change.words.is_empty() {
-            writeln!(out, "    | {}", cleaner.clean(&change.told_words()))?;
+            page.row("words", &clean(&change.told_words()))?;
         }
     }
     Ok(())
+}
+
+fn tint(weight: Weight) -> Tint {
+    match weight {
+        Weight::Serious => Tint::Severity(Severity::High),
+        Weight::Notable => Tint::Severity(Severity::Medium),
+        Weight::Harmless => Tint::Severity(Severity::Low),
+    }
 }
 
 fn rows(changes: &[Change]) -> serde_json::Value {

@@ -2,15 +2,17 @@
 
 use crate::dates::as_of;
 use crate::exit::Done;
+use crate::output;
 use crate::register;
 use anyhow::Context as _;
 use clap::{Args as Arguments, ValueEnum};
 use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::{Verdict, wary_cleaner};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::text::Cleaner;
+use tsuba_report::{Page, Tint};
 
 /// Show what was decided
 #[derive(Clone, Debug, Arguments)]
@@ -112,27 +114,28 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         count(Kind::Refused),
         count(Kind::Waived)
     )?;
+    let look = output::look();
+    let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
+    let mut page = Page::new(look, &mut out);
     for decision in shown {
+        let (name, place) = subject(decision);
+        let id = format!("{place}  [{}]", decision.id());
+        page.head((tint(decision.kind), decision.kind.name()), &clean(&name), clean(&id).trim_start())?;
         let until = match decision.until {
             Some(until) if until < today => format!(", expired since {until}"),
             Some(until) => format!(", until {until}"),
             None => String::new(),
         };
-        let team = decision.team.as_ref().map(|team| format!(" for {team}")).unwrap_or_default();
-        let head = format!("{}{team}  {}  [{}]", decision.kind.name(), what(decision), decision.id());
-        writeln!(out, "\n{}", cleaner.clean(&head))?;
-        writeln!(
-            out,
-            "    {}",
-            cleaner.clean(&format!("by {} on {}{until}: {}", decision.by, decision.on, decision.reason))
-        )?;
+        let team = decision.team.as_ref().map(|team| format!(", for {team}")).unwrap_or_default();
+        page.row("by", &clean(&format!("{} on {}{until}{team}", decision.by, decision.on)))?;
+        page.row("reason", &clean(&decision.reason))?;
         for condition in &decision.conditions {
-            writeln!(out, "    {}", cleaner.clean(&format!("on condition: {condition}")))?;
+            page.row("only if", &clean(condition))?;
         }
         for past in decision.history.iter().rev() {
             let until = past.until.map(|until| format!(", until {until}")).unwrap_or_default();
-            let told = format!("before: {} by {} on {}{until}: {}", past.kind.name(), past.by, past.on, past.reason);
-            writeln!(out, "    {}", cleaner.clean(&told))?;
+            let told = format!("{} by {} on {}{until}: {}", past.kind.name(), past.by, past.on, past.reason);
+            page.row("before", &clean(&told))?;
         }
     }
     Ok(done)
@@ -142,20 +145,41 @@ fn none() -> String {
     format!("there is no register; `tsuba approve` begins one ({})", register::NAME)
 }
 
-/// What a decision is on, in words.
+fn tint(kind: Kind) -> Tint {
+    match kind {
+        Kind::Approved => Tint::Verdict(Verdict::Ready),
+        Kind::Refused => Tint::Verdict(Verdict::Refuse),
+        Kind::Waived => Tint::Verdict(Verdict::FixFirst),
+        Kind::Revoked => Tint::Quiet,
+    }
+}
+
+/// What a decision is on, in one line.
 pub(crate) fn what(decision: &Decision) -> String {
+    let (name, place) = subject(decision);
+    format!("{name}  {place}").trim_end().to_owned()
+}
+
+/// What a decision is on, in words, and where that is.
+fn subject(decision: &Decision) -> (String, String) {
+    let anywhere = |name: String| (name, String::new());
     match &decision.scope {
-        Scope::Entry { setup, entry } => format!("{entry}  {setup}"),
+        Scope::Entry { setup, entry } => (entry.clone(), setup.clone()),
         Scope::Package { source, package, version: Some(version) } => {
-            format!("the {source} package {package} at {version}")
+            anywhere(format!("the {source} package {package} at {version}"))
         }
-        Scope::Package { source, package, version: None } => format!("the {source} package {package} at any version"),
-        Scope::Host { host } => format!("every server at {host}"),
-        Scope::Finding { rule, finding } => match &decision.place {
-            Some(FindingPlace { setup, entry: Some(entry), pointer }) => format!("{rule}  {entry}  {setup}  {pointer}"),
-            Some(FindingPlace { setup, entry: None, pointer }) => format!("{rule}  {setup}  {pointer}"),
-            None => format!("{rule}  finding {finding}"),
-        },
+        Scope::Package { source, package, version: None } => {
+            anywhere(format!("the {source} package {package} at any version"))
+        }
+        Scope::Host { host } => anywhere(format!("every server at {host}")),
+        Scope::Finding { rule, finding } => {
+            let place = match &decision.place {
+                Some(FindingPlace { setup, entry: Some(entry), pointer }) => format!("{entry}  {setup}  {pointer}"),
+                Some(FindingPlace { setup, entry: None, pointer }) => format!("{setup}  {pointer}"),
+                None => format!("finding {finding}"),
+            };
+            (rule.clone(), place)
+        }
     }
 }
 

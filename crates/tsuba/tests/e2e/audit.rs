@@ -18,9 +18,9 @@ fn the_exit_status_tells_whether_the_gate_is_reached() {
     for (args, says) in [
         (&["audit", "missing"][..], "no such file or folder"),
         (&["audit", "--as-of", "soon"], "not a date"),
-        (&["audit", "--only", "nonsense"], "no such family"),
+        (&["audit", "--only", "nonsense"], "unknown family"),
         (&["audit", "--config", "none.toml"], "none.toml"),
-        (&["explain", "no/rule"], "no rule"),
+        (&["explain", "no/rule"], "unknown rule"),
         (&["audit", "good", "-o", "no/such/folder/report.json"], "cannot write"),
     ] {
         let run = dir.run(args);

@@ -70,7 +70,7 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     let dir = Dir::new(&[("setup.json", &text)]);
     let run = dir.run(&["capture", "setup.json"]);
     assert!(
-        run.status() == 0 && run.out().contains("0 listed, 1 want a login, 0 did not answer"),
+        run.status() == 0 && run.out().contains("0 listed, 1 require a login, 0 did not answer"),
         "{}{}",
         run.out(),
         run.err()
@@ -93,7 +93,7 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
         .output()
         .unwrap();
     let out = String::from_utf8(run.stdout).unwrap();
-    assert!(out.contains("1 listed, 0 want a login"), "{out}");
+    assert!(out.contains("1 listed, 0 require a login"), "{out}");
     let kept = evidence(&dir, "berth-board");
     assert!(said(&kept, "assign_berth").starts_with("Assigns") && !kept.to_string().contains(token));
     let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
@@ -212,7 +212,7 @@ fn what_is_not_asked_is_told_and_nothing_is_started_without_leave() {
         "its address holds a credential",
         "switched off",
     ] {
-        assert!(run.out().contains(&format!("not asked: {why}")), "{why}: {}", run.out());
+        assert!(run.out().contains(&format!("Not asked: {why}")), "{why}: {}", run.out());
     }
     assert!(!run.out().contains("4fK29s"), "{}", run.out());
     let empty = Dir::new(&[("notes.txt", "nothing")]);
@@ -394,7 +394,7 @@ fn what_no_cage_can_start_is_not_waited_for() {
     let run = dir.run(&["capture", "setup.json", "--launch"]);
     assert!(run.status() == 0 && started.elapsed() < Duration::from_secs(5), "{}", run.err());
     for why in ["a package runner starts it", "a container engine starts it"] {
-        assert!(run.out().contains(&format!("not asked: {why}")), "{}", run.out());
+        assert!(run.out().contains(&format!("Not asked: {why}")), "{}", run.out());
     }
     // Nothing was asked, and what would change that is said.
     assert!(run.out().ends_with("\nnext: tsuba capture --launch --fetch setup.json\n"), "{}", run.out());
@@ -416,7 +416,7 @@ fn what_a_caged_server_touches_is_kept() {
     let dir = Dir::new(&[("setup.json", &setup(&entries))]);
     let run = dir.run(&["capture", "setup.json", "--launch"]);
     assert_eq!(run.status(), 0);
-    let seen = "seen in the cage: 1 ran, 0 touched nothing but their own files\n    nosy  setup.json  opened decoys ~/.ssh/id_ed25519; wrote /tmp/note\n";
+    let seen = "Seen in the cage: 1 ran, 0 touched nothing but their own files\n    nosy  setup.json  opened decoys ~/.ssh/id_ed25519; wrote /tmp/note\n";
     assert!(run.out().contains(seen), "{}", run.out());
     let cage = &evidence(&dir, "nosy")["cage"];
     assert_eq!((&cage["decoys"], &cage["written"]), (&json!(["~/.ssh/id_ed25519"]), &json!(["/tmp/note"])));

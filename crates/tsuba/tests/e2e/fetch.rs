@@ -135,7 +135,7 @@ fn a_package_of_the_javascript_registry_is_fetched_and_nothing_of_it_runs_meanwh
         .into()
     });
     let out = capture(&dir, ("npm_config_registry", &registry.origin));
-    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 want a login, 2 did not answer"), "{out}");
+    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 require a login, 2 did not answer"), "{out}");
     assert!(out.contains("npm could not fetch it: E404\n    berth-board"), "{out}");
     assert!(!proof.exists(), "an install script ran");
     let kept = evidence(&dir, "tide-table");
@@ -241,7 +241,7 @@ fn a_package_of_the_python_registry_is_fetched_as_a_wheel_or_not_at_all() {
         .into()
     });
     let out = capture(&dir, ("PIP_INDEX_URL", &format!("{}/simple/", registry.origin)));
-    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 want a login, 2 did not answer"), "{out}");
+    assert!(out.contains("asked 3 of 3 entries: 1 listed, 0 require a login, 2 did not answer"), "{out}");
     assert!(out.contains("what must be built is not fetched"), "{out}");
     assert!(!proof.exists(), "a build ran");
     let kept = evidence(&dir, "tides");

@@ -102,7 +102,7 @@ fn mistakes_are_told_all_at_once_and_nothing_is_judged() {
     let dir = Dir::new(&[("mcp.json", SETUP), ("tsuba.toml", policy)]);
     let run = dir.run(&["audit", "mcp.json"]);
     assert_eq!(run.status(), 2);
-    assert!(run.err().contains("tsuba.toml:1:8: a severity is"), "{}", run.err());
+    assert!(run.err().contains("tsuba.toml:1:8: invalid severity `loud`;"), "{}", run.err());
     assert!(run.err().contains("tsuba.toml:5:8: there is no field nam"), "{}", run.err());
     assert_eq!(run.out(), "");
     let unknown = Dir::new(&[("mcp.json", SETUP), ("tsuba.toml", "limit = 1\n")]);
