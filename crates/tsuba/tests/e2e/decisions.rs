@@ -414,7 +414,7 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
         ("[allow]", "[allowed]", "tsuba.toml:3:2: unknown key `allowed`; did you mean `allow`?"),
         ("npm:@", "@", "tsuba.toml:4:13: a package is written as"),
         ("review/not-allowed", "review/none", "tsuba.toml:8:8: unknown rule `review/none`"),
-        ("\"critical\"\n\n", "\"loud\"\n\n", "tsuba.toml:1:8: a severity is"),
+        ("\"critical\"\n\n", "\"loud\"\n\n", "tsuba.toml:1:8: invalid severity `loud`"),
     ] {
         dir.write("tsuba.toml", policy.replacen(from, to, 1).as_bytes());
         let run = dir.run(&["audit", "mcp.json"]);
