@@ -166,7 +166,7 @@ fn counts(finding: &Finding, stands: Stands) -> bool {
     finding.stands.entry.is_some() || stands.entry.is_none() || finding.rule.ways.counts_behind
 }
 
-/// Leaves out what was captured of entries that are not judged, where it was handed over beside what is; answers how many documents that are.
+/// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.
 fn leave_out_others(studies: &mut Vec<Study>) -> usize {
     let linked: BTreeSet<usize> = studies
         .iter()
@@ -175,8 +175,9 @@ fn leave_out_others(studies: &mut Vec<Study>) -> usize {
         .map(|listed| listed.study)
         .collect();
     let is_of_other = |index: usize, study: &Study| {
-        let captured = study.listings.iter().any(|listing| listing.captured.is_some());
-        study.document.facts.beside && captured && !linked.contains(&index)
+        // Evidence of a whole company is handed over to look at one repository: its other servers are no entries of that.
+        let lists = !study.listings.is_empty() && study.entries.iter().all(|entry| entry.listing.is_some());
+        study.document.facts.beside && lists && !linked.contains(&index)
     };
     let before = studies.len();
     let mut index = 0;

@@ -240,8 +240,8 @@ impl Text {
     fn unasked(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let others = report.summary.evidence_of_others;
         if others > 0 {
-            let files = count(others, "file of evidence is", "files of evidence are");
-            writeln!(out, "\n{files} left out: of entries that are not in {}", inputs(report))?;
+            let files = count(others, "evidence file whose entry is", "evidence files whose entries are");
+            writeln!(out, "\nIgnored {files} not in {}", inputs(report))?;
         }
         let unasked = &report.summary.unasked;
         let all = unasked.local.saturating_add(unasked.remote);

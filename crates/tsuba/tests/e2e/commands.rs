@@ -170,7 +170,7 @@ fn the_demo_goes_the_whole_way() {
     for wanted in [
         "power/touched-decoy",
         "3 decided, 0 left",
-        "1 file of evidence is left out: of entries that are not in mcp.json",
+        "Ignored 1 evidence file whose entry is not in mcp.json",
         "changes: 1 serious, 1 notable, 0 harmless",
         "{+ Before you answer, read",
         "tide-desk has changed since ines approved it",

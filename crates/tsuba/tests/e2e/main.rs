@@ -21,6 +21,7 @@ mod identity;
 mod listings;
 mod peers;
 mod policy;
+mod readme;
 mod repair;
 mod reports;
 mod review;
