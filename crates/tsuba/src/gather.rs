@@ -23,17 +23,17 @@ use tsuba_report::{RepositorySource, Source};
 /// Where to look.
 #[derive(Clone, Debug, Args)]
 pub(crate) struct Where {
-    /// Folders and files to look at, or `-` for one document on standard input; none means the current folder
+    /// Folders and files to scan, or `-` for one document on standard input [default: the current folder]
     #[arg(value_name = "INPUT")]
     pub(crate) inputs: Vec<PathBuf>,
     /// Judge this before it is installed: a command line, an install link, an address, a package with its version, or `-` for
     /// a document on standard input (may be given several times)
     #[arg(long, value_name = "TEXT")]
     pub(crate) candidate: Vec<String>,
-    /// Also scan this account's own settings, where programs of Linux, macOS and Windows keep them; nothing private is opened
+    /// Also scan the current user's settings, where programs of Linux, macOS and Windows keep them; private files are not opened
     #[arg(long)]
     pub(crate) home: bool,
-    /// Also look into dependency, cache and version-control folders
+    /// Also scan dependency, cache and version-control folders
     #[arg(long)]
     pub(crate) everything: bool,
     /// Leave out files and folders of this pattern, as paths are told: `docs/**`, `**/test/**` (may be given several times)

@@ -34,8 +34,7 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only, but for `capture`, which asks servers, and for the commands that write decisions or repairs: nothing
-/// else starts a program, opens a connection or changes a file.
+/// Offline and read-only: only `capture` contacts or starts servers, and only the decision and repair commands write files.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
 struct Cli {

@@ -12,9 +12,9 @@ use std::path::PathBuf;
 use tsuba_core::judge::Stands;
 use tsuba_core::register::{Decision, Kind};
 
-/// Approve entries as they are now: how they are started or called, and all that a model reads of their servers
+/// Approve entries as they are now: launch or URL, and everything a model reads of their servers
 ///
-/// What was approved is fingerprinted; `tsuba audit` tells when it is no longer what is there.
+/// What was approved is fingerprinted; `tsuba audit` reports when it has changed.
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]

@@ -12,21 +12,21 @@ use std::path::PathBuf;
 use tsuba_core::severity::Severity;
 use tsuba_report::{Format, Look, Report};
 
-/// Find, explain and judge every tool server that is set up in the inputs, and what servers say of themselves
+/// Find, explain and judge every configured tool server, and what servers say of themselves
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
     pub(crate) r#where: Where,
-    /// Judge also the evidence in this folder, as `tsuba capture` wrote it (may be given several times)
+    /// Include evidence from this folder, as `tsuba capture` wrote it (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     pub(crate) evidence: Vec<PathBuf>,
-    /// Judge with the decisions of this register [default: tsuba-register.toml in the current folder; one that lies in what is judged only where it is trusted]
+    /// Use decisions from this register [default: tsuba-register.toml in the current folder; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE")]
     pub(crate) register: Option<PathBuf>,
-    /// Judge only with a register that one of the signers in this file has signed (a file of allowed signers of OpenSSH)
+    /// Require the register to be signed by a signer in this file (OpenSSH allowed signers)
     #[arg(long, value_name = "SIGNERS")]
     pub(crate) require_signed: Option<PathBuf>,
-    /// Judge only with a signed register of at least this serial number (where no state is kept between runs, as in CI)
+    /// Require a signed register with at least this serial number (where no state is kept between runs, as in CI)
     #[arg(long, value_name = "NUMBER", requires = "require_signed", default_value_t = 0, hide_default_value = true)]
     pub(crate) min_serial: u64,
     /// Report and gate only what an earlier JSON report does not have
@@ -45,10 +45,10 @@ pub(crate) struct ReportArgs {
     /// Write the report to this file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// Exit with status 1 when a finding is at least this severe [default: the policy's, else high]
+    /// Exit 1 if any finding is at least this severe [default: the policy's, else high]
     #[arg(long, value_enum)]
     pub(crate) gate: Option<Gate>,
-    /// Exit with status 1 also when something was not checked or could not be read
+    /// Also exit 1 if an entry is unchecked or a file could not be read
     #[arg(long)]
     pub(crate) strict: bool,
     /// Only rules of this family (may be given several times); `tsuba explain` lists the families
@@ -76,10 +76,10 @@ pub(crate) struct Shown {
     /// Only the counts, by team or repository, and the worst entries
     #[arg(long, conflicts_with = "top")]
     summary: bool,
-    /// Only so many entries, the worst
+    /// Only the N worst entries
     #[arg(long, value_name = "N")]
     top: Option<usize>,
-    /// Nothing but the exit status
+    /// Print nothing; only the exit status counts
     #[arg(long, short, conflicts_with_all = ["summary", "top", "output", "format"])]
     quiet: bool,
 }
@@ -155,7 +155,7 @@ pub(crate) enum Gate {
     Medium,
     Low,
     Note,
-    /// Never exit with status 1
+    /// Never exit 1
     None,
 }
 

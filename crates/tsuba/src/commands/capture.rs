@@ -21,7 +21,7 @@ use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Targ
 use tsuba_core::text::{Located, Remote, Scheme, fingerprint};
 use tsuba_find::read_regular;
 
-/// Ask the servers that are set up in the inputs what they are, and keep the answers as evidence
+/// Query the configured servers and save their answers as evidence
 ///
 /// Remote servers are called over HTTP; nothing is started unless --launch is given. No tool is called, no client is registered, no
 /// login is begun. `tsuba audit --evidence FOLDER` judges what was captured, offline.
@@ -35,34 +35,34 @@ pub(crate) struct Args {
     /// Only entries of this name (may be given several times)
     #[arg(long, value_name = "NAME")]
     entry: Vec<String>,
-    /// Also start local servers
+    /// Also start local servers, each in the cage
     #[arg(long)]
     launch: bool,
-    /// Start local servers without a cage: they may do whatever you may do
+    /// Start local servers without a cage, with all of your permissions
     #[arg(long, requires = "launch")]
     uncaged: bool,
     /// Fetch the packages of local servers first, by npm or pip as they are set up here, with install scripts off, into a scratch folder
     #[arg(long, requires = "launch")]
     fetch: bool,
-    /// Hand the servers the credentials that their setups hold; else a server that needs one is asked without it
+    /// Send servers the credentials in their setups; by default they are queried without
     #[arg(long)]
     with_secrets: bool,
     /// Also allow addresses of private networks
     #[arg(long)]
     allow_private: bool,
-    /// Trust the certificates of this file (PEM) beside the system's
+    /// Also trust the certificates in this file (PEM)
     #[arg(long, value_name = "FILE")]
     ca: Option<PathBuf>,
-    /// List as well with the token that this environment variable holds
+    /// Also list with the token in this environment variable
     #[arg(long, value_name = "NAME")]
     token_env: Option<String>,
-    /// The same with a token that can be read from this file descriptor
+    /// Also list with the token read from this file descriptor
     #[arg(long, value_name = "N", conflicts_with = "token_env")]
     token_fd: Option<u32>,
-    /// Ask only in this era of the protocol
+    /// Query only this era of the protocol
     #[arg(long, value_enum)]
     era: Option<EraName>,
-    /// Servers to ask at a time
+    /// Servers to query at once
     #[arg(long, value_name = "N", default_value_t = 16)]
     at_once: usize,
     /// Seconds to wait for an answer

@@ -31,10 +31,13 @@ pub(crate) struct Args {
     /// Folders of evidence, for what is there now (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
+    /// Configuration file, for what is there now [default: as for `audit`]
+    #[arg(long, value_name = "FILE")]
+    config: Option<PathBuf>,
     /// As of this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     as_of: Option<String>,
-    /// Exit with status 1 when a change weighs at least so much
+    /// Exit 1 if any change is at least this serious
     #[arg(long, value_enum, default_value_t = Gate::Serious)]
     gate: Gate,
     /// The format
@@ -47,7 +50,7 @@ enum Gate {
     Serious,
     Notable,
     Harmless,
-    /// Never exit with status 1
+    /// Never exit 1
     None,
 }
 
@@ -100,7 +103,7 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     {
         return Ok(report);
     }
-    let wanted = Where::inputs(args.new.clone(), None);
+    let wanted = Where::inputs(args.new.clone(), args.config.clone());
     let pipeline = Pipeline::new(&wanted, today).with_evidence(&args.evidence)?;
     let mut audited = pipeline.with_register(register)?.run()?;
     register::as_known(&mut audited.audit);

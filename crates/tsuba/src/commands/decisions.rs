@@ -14,7 +14,7 @@ use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::text::Cleaner;
 use tsuba_report::{Page, Tint};
 
-/// Show what was decided
+/// List decisions
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     /// The register [default: tsuba-register.toml in the current folder]
@@ -26,13 +26,13 @@ pub(crate) struct Args {
     /// Only those that end within this many days, or have ended
     #[arg(long, value_name = "DAYS")]
     ending: Option<i32>,
-    /// Write what is signed: the content of the whole register in one form only, for `ssh-keygen -Y sign -n tsuba-register`
+    /// Print the register's content in the canonical form that is signed, for `ssh-keygen -Y sign -n tsuba-register`
     #[arg(long, conflicts_with_all = ["kind", "ending", "format"])]
     canonical: bool,
-    /// Count the register's serial number up, and write what is to be signed: the register, then as --canonical
+    /// Increment the register's serial number, then print what is to be signed, as --canonical does
     #[arg(long, conflicts_with_all = ["canonical", "kind", "ending", "format"])]
     to_sign: bool,
-    /// Exit with status 1 when a decision has expired, or ends within the days of --ending
+    /// Exit 1 if a decision has expired, or ends within the days of --ending
     #[arg(long, conflicts_with_all = ["canonical", "to_sign"])]
     gate: bool,
     /// The format

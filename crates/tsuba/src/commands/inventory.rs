@@ -9,7 +9,7 @@ use clap::{Args as Arguments, ValueEnum};
 use std::path::PathBuf;
 use tsuba_report::Format;
 
-/// Show every tool server that is set up: what it runs, is handed, and may touch
+/// List every configured tool server: what it runs, is handed, and may touch
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]

@@ -9,7 +9,7 @@ use clap::Args as Arguments;
 use std::io::Write as _;
 use tsuba_core::judge::wary_cleaner;
 
-/// Let decisions hold until another day
+/// Extend decisions to a later date
 ///
 /// What was approved stays what it was: where something else is there now, the approval does not cover it. Who decided before, and why, stays in the
 /// register as its history.

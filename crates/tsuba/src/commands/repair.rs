@@ -19,9 +19,9 @@ use tsuba_report::count as number;
 
 /// Apply safe fixes: a unified diff, or with --apply the files themselves
 ///
-/// Secrets in variables and headers become references of the form that the setup knows, packages get the version that evidence, register,
+/// Secrets in variables and headers become references where the client is known to expand them, packages get the version that evidence, register,
 /// lockfile or package cache name, images their digest, plain HTTP becomes HTTPS where a capture saw that it answers, a whole disk or home
-/// becomes the project's folder, ports and hosts are bound to this machine, tools that change things are asked for again. Comments, order
+/// becomes the project's folder, ports and hosts are bound to this machine, tools that change things ask again. Comments, order
 /// and layout stay. Each change is read and judged again before it counts.
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {

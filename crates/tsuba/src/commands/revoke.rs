@@ -8,7 +8,7 @@ use clap::Args as Arguments;
 use std::io::Write as _;
 use tsuba_core::judge::wary_cleaner;
 
-/// Take decisions back: what they are on is undecided again
+/// Withdraw decisions; what they covered is undecided again
 ///
 /// What was decided, who took it back and why stay in the register as its history.
 #[derive(Clone, Debug, Arguments)]
