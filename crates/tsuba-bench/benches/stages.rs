@@ -5,9 +5,9 @@
 use divan::{Bencher, counter::BytesCount};
 use std::sync::LazyLock;
 use tsuba_bench::{Size, company};
-use tsuba_core::judge::{Audit, InTurn, Options, audit};
+use tsuba_core::judge::{Audit, Options, Sequential, audit};
 use tsuba_core::read::{Document, Input, read};
-use tsuba_core::understand::{Outcome, Study, credential::Lexicon, study};
+use tsuba_core::understand::{Analysis, Outcome, credential::Lexicon, study};
 use tsuba_report::{Format, Look, Report};
 
 fn main() {
@@ -33,7 +33,7 @@ fn documents() -> Vec<Document> {
     INPUTS.iter().filter_map(|input| read(input.clone()).ok()).collect()
 }
 
-fn studies() -> Vec<Study> {
+fn studies() -> Vec<Analysis> {
     let lexicon = Lexicon::default();
     let of = |input: &Input| match study(input.clone(), &lexicon) {
         Outcome::Setup(study) => Some(*study),
@@ -42,12 +42,12 @@ fn studies() -> Vec<Study> {
     INPUTS.iter().filter_map(of).collect()
 }
 
-fn audited(studies: Vec<Study>) -> Audit {
-    audit(studies, Vec::new(), &tsuba_core::rules::all(), &Options::on(jiff::civil::date(2026, 11, 25)), &InTurn)
+fn audited(studies: Vec<Analysis>) -> Audit {
+    audit(studies, Vec::new(), &tsuba_core::rules::all(), &Options::on(jiff::civil::date(2026, 11, 25)), &Sequential)
 }
 
 fn reported(audit: &Audit) -> Report {
-    Report::new(audit, &[], jiff::civil::date(2026, 11, 25), "0", &InTurn)
+    Report::new(audit, &[], jiff::civil::date(2026, 11, 25), "0", &Sequential)
 }
 
 /// Bytes to documents.

@@ -9,7 +9,7 @@ use crate::login;
 use crate::net::{Client, Reachable, is_loopback};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
 use crate::redact::clean;
-use crate::session::{Asker, Talk};
+use crate::session::{ClientProfile, Talk};
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -146,9 +146,9 @@ impl Capturing<'_> {
             };
             Ok(Box::new(peer) as Box<dyn Peer>)
         };
-        let handshake = self.talk(Era::Handshake, Asker::Own, start);
+        let handshake = self.talk(Era::Handshake, ClientProfile::Own, start);
         if handshake.is_some() || self.evidence.troubles.is_empty() {
-            let stateless = self.talk(Era::Stateless, Asker::Own, start);
+            let stateless = self.talk(Era::Stateless, ClientProfile::Own, start);
             self.again(handshake, stateless, start);
         }
         if options.cage.is_some() {
@@ -183,15 +183,15 @@ impl Capturing<'_> {
                 .map(|peer| Box::new(peer) as Box<dyn Peer>)
         };
         if events {
-            let own = self.talk(Era::Handshake, Asker::Own, stream);
+            let own = self.talk(Era::Handshake, ClientProfile::Own, stream);
             return self.again(own, None, stream);
         }
-        let stateless = self.talk(Era::Stateless, Asker::Own, http(Era::Stateless));
-        let handshake = self.talk(Era::Handshake, Asker::Own, http(Era::Handshake));
+        let stateless = self.talk(Era::Stateless, ClientProfile::Own, http(Era::Stateless));
+        let handshake = self.talk(Era::Handshake, ClientProfile::Own, http(Era::Handshake));
         let refused = |session: &Session| ["404", "405", "400", "406"].iter().any(|s| session.ended.ends_with(s));
         if stateless.is_none() && handshake.is_none() && self.evidence.sessions.iter().any(refused) {
             // An address of which no more is known may be one of the older kind.
-            let own = self.talk(Era::Handshake, Asker::Own, stream);
+            let own = self.talk(Era::Handshake, ClientProfile::Own, stream);
             return self.again(own, None, stream);
         }
         let era = if stateless.is_some() { Era::Stateless } else { Era::Handshake };
@@ -199,7 +199,12 @@ impl Capturing<'_> {
     }
 
     /// Holds a conversation; answers its index where it got as far as a list.
-    fn talk(&mut self, era: Era, asker: Asker, open: impl Fn() -> Result<Box<dyn Peer>, Failure>) -> Option<usize> {
+    fn talk(
+        &mut self,
+        era: Era,
+        asker: ClientProfile,
+        open: impl Fn() -> Result<Box<dyn Peer>, Failure>,
+    ) -> Option<usize> {
         if !self.options.eras.contains(&era) {
             return None;
         }
@@ -226,7 +231,7 @@ impl Capturing<'_> {
     ) {
         let Some(known) = stateless.or(handshake) else { return };
         let era = self.evidence.sessions.get(known).map_or(Era::Handshake, |session| session.era);
-        let others = [Asker::Another, Asker::Able].map(|asker| self.talk(era, asker, open));
+        let others = [ClientProfile::Another, ClientProfile::Able].map(|asker| self.talk(era, asker, open));
         let pairs = others.map(|other| other.map(|other| (known, other)));
         let mut found: Vec<Difference> = Vec::new();
         for (first, second) in core::iter::once(handshake.zip(stateless)).chain(pairs).flatten() {
@@ -236,7 +241,7 @@ impl Capturing<'_> {
             return;
         }
         // What is otherwise when the very same is asked again depends on nobody.
-        if let Some(again) = self.talk(era, Asker::Again, open) {
+        if let Some(again) = self.talk(era, ClientProfile::Again, open) {
             self.evidence.varies = differences(&self.evidence.sessions, known, again);
         }
         let varies = |other: &Difference| {

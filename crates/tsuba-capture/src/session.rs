@@ -20,7 +20,7 @@ const NO_METHOD: i64 = -32601;
 
 /// Which client asks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Asker {
+pub(crate) enum ClientProfile {
     /// This program, which can nothing but ask.
     Own,
     /// The same by another name: a server that looks at who asks may answer it otherwise.
@@ -31,7 +31,7 @@ pub(crate) enum Asker {
     Able,
 }
 
-impl Asker {
+impl ClientProfile {
     fn name(self) -> &'static str {
         match self {
             Self::Own => "tsuba",
@@ -80,7 +80,7 @@ impl Asker {
 
 /// The first message of a conversation, which asks for nothing but who is there.
 pub(crate) fn hello(era: Era) -> String {
-    let asker = Asker::Own;
+    let asker = ClientProfile::Own;
     let (method, params) = match era {
         Era::Handshake => ("initialize", asker.introduction()),
         Era::Stateless => ("server/discover", asker.envelope()),
@@ -123,7 +123,7 @@ impl<'t> Talk<'t> {
         bounds: &'t Bounds,
         stop: &'t AtomicBool,
         left: &'t mut usize,
-        (era, asker): (Era, Asker),
+        (era, asker): (Era, ClientProfile),
     ) -> Self {
         let session = Session {
             era,
@@ -140,7 +140,7 @@ impl<'t> Talk<'t> {
     }
 
     /// Holds it. What is not of the era answers nothing and ends early.
-    pub(crate) fn hold(mut self, asker: Asker) -> Session {
+    pub(crate) fn hold(mut self, asker: ClientProfile) -> Session {
         let outcome = match self.session.era {
             Era::Handshake => self.handshake(asker),
             Era::Stateless => self.stateless(asker),
@@ -153,7 +153,7 @@ impl<'t> Talk<'t> {
         self.session
     }
 
-    fn handshake(&mut self, asker: Asker) -> Result<(), Failure> {
+    fn handshake(&mut self, asker: ClientProfile) -> Result<(), Failure> {
         let result = match self.ask("initialize", asker.introduction(), self.bounds.answer) {
             Ok(result) => result,
             Err(Unanswered::Error(code)) => return Err(Failure::Ended(format!(" the handshake with error {code}"))),
@@ -170,7 +170,7 @@ impl<'t> Talk<'t> {
         self.lists(asker, result.get("capabilities"))
     }
 
-    fn stateless(&mut self, asker: Asker) -> Result<(), Failure> {
+    fn stateless(&mut self, asker: ClientProfile) -> Result<(), Failure> {
         self.peer.agreed(STATELESS);
         let result = match self.ask("server/discover", asker.envelope(), self.bounds.probe) {
             Ok(result) => result,
@@ -187,7 +187,7 @@ impl<'t> Talk<'t> {
     }
 
     /// Everything that is listed. Tools are asked for even where the server says it has none.
-    fn lists(&mut self, asker: Asker, capabilities: Option<&Value>) -> Result<(), Failure> {
+    fn lists(&mut self, asker: ClientProfile, capabilities: Option<&Value>) -> Result<(), Failure> {
         let can = |name: &str| capabilities.and_then(|all| all.get(name)).is_some_and(|can| !can.is_null());
         let skills = "io.modelcontextprotocol/skills";
         let extends = |name: &str| {
@@ -209,7 +209,7 @@ impl<'t> Talk<'t> {
     }
 
     /// All pages of a list.
-    fn list(&mut self, method: &'static str, asker: Asker, promised: bool) -> Result<(), Failure> {
+    fn list(&mut self, method: &'static str, asker: ClientProfile, promised: bool) -> Result<(), Failure> {
         let mut cursor: Option<Value> = None;
         for page in 0.. {
             if page >= self.bounds.pages {

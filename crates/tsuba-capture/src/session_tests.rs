@@ -40,7 +40,7 @@ const EMPTY: &str = r#"{"id":ID,"result":{"tools":[]}}"#;
 fn held(era: Era, answers: &[&'static str], bounds: Bounds) -> (Session, Vec<String>) {
     let mut peer = Scripted::new(answers);
     let (stop, mut left) = (AtomicBool::new(false), bounds.total);
-    let session = Talk::new(&mut peer, &bounds, &stop, &mut left, (era, Asker::Own)).hold(Asker::Own);
+    let session = Talk::new(&mut peer, &bounds, &stop, &mut left, (era, ClientProfile::Own)).hold(ClientProfile::Own);
     (session, peer.sent)
 }
 
@@ -135,6 +135,7 @@ fn what_the_server_asks_is_refused_and_kept() {
 fn a_stop_is_heeded() {
     let mut peer = Scripted::new(&[HELLO]);
     let (stop, mut left, bounds) = (AtomicBool::new(true), 1000, Bounds::default());
-    let session = Talk::new(&mut peer, &bounds, &stop, &mut left, (Era::Handshake, Asker::Own)).hold(Asker::Own);
+    let session =
+        Talk::new(&mut peer, &bounds, &stop, &mut left, (Era::Handshake, ClientProfile::Own)).hold(ClientProfile::Own);
     assert_eq!(session.ended, "stopped by hand");
 }

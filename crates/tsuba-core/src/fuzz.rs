@@ -1,14 +1,14 @@
 //! Entries for fuzzing: any bytes go in, and what must hold for all of them is asserted. `fuzz/` feeds them with a fuzzer, `tests/fuzz.rs` with
 //! mutated cases.
 
-use crate::judge::{Audit, InTurn, Options, audit};
+use crate::judge::{Audit, Options, Sequential, audit};
 use crate::policy::Policy;
 use crate::prelude::*;
 use crate::read::{Input, read};
 use crate::register::{Register, Signers};
 use crate::repair::repair;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, Study, study};
+use crate::understand::{Analysis, Outcome, study};
 use jiff::civil::date;
 
 /// The kinds of files that the first byte chooses from.
@@ -32,7 +32,7 @@ fn input(bytes: &[u8]) -> Option<Input> {
     Some(Input { path: (*name).to_owned(), bytes: rest.to_vec(), ..Input::default() })
 }
 
-fn studied(input: Input, lexicon: &Lexicon) -> Option<Box<Study>> {
+fn studied(input: Input, lexicon: &Lexicon) -> Option<Box<Analysis>> {
     match study(input, lexicon) {
         Outcome::Setup(study) => Some(study),
         _ => None,
@@ -65,7 +65,7 @@ pub fn read_any(bytes: &[u8]) {
 /// Where one is.
 pub fn study_any(bytes: &[u8], lexicon: &Lexicon) {
     let Some(study) = input(bytes).and_then(|input| studied(input, lexicon)) else { return };
-    tells_no_secret(&audit(vec![*study], Vec::new(), &crate::rules::all(), &options(), &InTurn));
+    tells_no_secret(&audit(vec![*study], Vec::new(), &crate::rules::all(), &options(), &Sequential));
 }
 
 /// The same of a setup that starts a line.
@@ -121,7 +121,7 @@ pub fn repair_any(bytes: &[u8], lexicon: &Lexicon) {
     }
     let input = Input { path: before.document.path.clone(), bytes: mended.text.into_bytes(), ..Input::default() };
     let after = studied(input, lexicon);
-    let names = |study: &Study| study.entries.iter().map(|entry| entry.name.text.clone()).collect::<Vec<_>>();
+    let names = |study: &Analysis| study.entries.iter().map(|entry| entry.name.text.clone()).collect::<Vec<_>>();
     assert!(after.as_deref().map(names) == Some(names(&before)), "a mended document is another one");
 }
 
@@ -130,10 +130,12 @@ fn tells_no_secret(audit: &Audit) {
     let secrets: Vec<&str> = audit
         .studies
         .iter()
-        .flat_map(Study::all_handed)
-        .map(|(_, handed)| handed)
-        .filter(|handed| handed.is_plaintext() && !handed.trivial && handed.value.text.chars().count() >= 8)
-        .map(|handed| handed.value.text.as_str())
+        .flat_map(Analysis::all_credentials)
+        .map(|(_, credential)| credential)
+        .filter(|credential| {
+            credential.is_plaintext() && !credential.trivial && credential.value.text.chars().count() >= 8
+        })
+        .map(|credential| credential.value.text.as_str())
         .collect();
     for finding in &audit.findings {
         let said =

@@ -197,7 +197,7 @@ fn found(entries: &[Value]) -> Vec<Vec<String>> {
     let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
     let texts = |e: &tsuba_core::understand::Entry| {
-        e.handed.iter().filter(|h| h.is_plaintext()).map(|h| h.value.text.clone()).collect()
+        e.credentials.iter().filter(|h| h.is_plaintext()).map(|h| h.value.text.clone()).collect()
     };
     study.entries.iter().map(texts).collect()
 }

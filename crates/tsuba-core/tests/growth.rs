@@ -9,7 +9,7 @@
 use jiff::civil::date;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
-use tsuba_core::judge::{InTurn, Options, audit};
+use tsuba_core::judge::{Options, Sequential, audit};
 use tsuba_core::read::Input;
 use tsuba_core::repair::repair;
 use tsuba_core::rules::all;
@@ -329,7 +329,7 @@ fn work(path: &str, text: &str, lexicon: &Lexicon) {
         Outcome::Setup(study) => vec![*study],
         _ => Vec::new(),
     };
-    let _judged = audit(studies, Vec::new(), &all(), &Options::on(date(2026, 11, 28)), &InTurn);
+    let _judged = audit(studies, Vec::new(), &all(), &Options::on(date(2026, 11, 28)), &Sequential);
 }
 
 /// Mends it.

@@ -77,7 +77,7 @@ fn metadata_is_whole() {
         assert!(file.exists(), "{}: the identifier is not the path of its file", rule.id);
         for (what, text) in [
             ("title", rule.title),
-            ("says", rule.says),
+            ("message", rule.message),
             ("why", rule.why),
             ("fix", rule.fix),
             ("before", rule.before),

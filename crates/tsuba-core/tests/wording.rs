@@ -14,7 +14,7 @@
 
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{InTurn, Options, Rule, audit};
+use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::read::Input;
 use tsuba_core::text::fingerprint;
 use tsuba_core::understand::{Outcome, credential::Lexicon, study};
@@ -127,7 +127,7 @@ fn all_told(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, Strin
     let input = Input { path: "tide-desk.json".into(), bytes, ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not recognised: {line}") };
     let options = Options { families: vec!["wording".into()], ..Options::on(jiff::civil::date(2026, 11, 25)) };
-    let outcome = audit(vec![*study], Vec::new(), rules, &options, &InTurn);
+    let outcome = audit(vec![*study], Vec::new(), rules, &options, &Sequential);
     // The worst of a rule comes first and is inserted last.
     outcome.findings.iter().rev().map(|f| (f.rule.id, format!("{} {}", f.severity, f.message))).collect()
 }

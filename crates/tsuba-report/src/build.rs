@@ -4,10 +4,10 @@ use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, 
 use crate::rows::{entry_row, finding_row, setup_row};
 use crate::together::together;
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::judge::{Audit, Decides, Finding, Spread, Stands, Unseen, Verdict};
+use tsuba_core::judge::{Audit, Decides, EntryRef, Finding, Parallel, Unseen, Verdict};
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
-use tsuba_core::understand::{SetupKind, Study};
+use tsuba_core::understand::{Analysis, SetupKind};
 
 impl Report {
     /// Builds the report of an audit.
@@ -16,26 +16,26 @@ impl Report {
         inputs: &[String],
         as_of: jiff::civil::Date,
         version: &'static str,
-        spread: &impl Spread,
+        spread: &impl Parallel,
     ) -> Self {
         let clean = |text: &str| Text(audit.cleaner.clean(text));
         let paths: Vec<Text> = audit.studies.iter().map(|study| clean(&study.document.path)).collect();
         let mut entries = spread.spread(&audit.studies, |s, study| {
             let rows = study.entries.iter().enumerate();
-            rows.map(|(e, entry)| entry_row(audit, Stands { study: s, entry: Some(e) }, (study, entry), &paths))
+            rows.map(|(e, entry)| entry_row(audit, EntryRef { study: s, entry: Some(e) }, (study, entry), &paths))
                 .collect()
         });
         of_entries(audit, &mut entries);
         let rows = audit.studies.iter().zip(&paths);
         let setups: Vec<Setup> = rows.map(|(study, path)| setup_row(audit, study, path)).collect();
         // Where the entries of each setup begin among all.
-        let before = |all: &mut usize, study: &Study| {
+        let before = |all: &mut usize, study: &Analysis| {
             let own = *all;
             *all += study.entries.len();
             Some(own)
         };
         let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
-        let id = |stands: Stands| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
+        let id = |stands: EntryRef| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
         // That nobody has decided is a status of the entry, not one more finding.
         let open = |finding: &Finding| finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none();
         let findings = spread.spread(&audit.findings, |_, finding| {

@@ -6,7 +6,7 @@ use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use tsuba_core::evidence::{self, ItemKind, Power};
 use tsuba_core::judge::Verdict;
-use tsuba_core::register::Stood;
+use tsuba_core::register::ReviewState;
 use tsuba_core::understand::credential::{self, Kind};
 use tsuba_core::understand::launch::{Pin, Source};
 use tsuba_core::understand::{Asks, Transport};
@@ -32,7 +32,7 @@ pub struct EntryRow {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remote: Option<RemoteRow>,
     /// Credentials handed over; never their values.
-    pub credentials: Vec<Credential>,
+    pub credentials: Vec<CredentialRow>,
     /// What it may touch.
     pub reach: ReachRow,
     /// What its server lists, where that is known.
@@ -66,7 +66,7 @@ pub struct EntryRow {
 #[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct DecisionRow {
     /// `unknown`, `approved`, `changed`, `expired` or `refused`.
-    pub standing: Named<Stood>,
+    pub standing: Named<ReviewState>,
     /// The decision's name in the register.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub id: Option<String>,
@@ -166,7 +166,7 @@ pub struct RemoteRow {
 
 /// A credential handed to a server.
 #[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
-pub struct Credential {
+pub struct CredentialRow {
     /// Where.
     pub place: Named<credential::Place>,
     /// Under which name.

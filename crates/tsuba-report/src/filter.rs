@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, FindingRow, Named, Report, Summary, Text};
 use std::collections::BTreeSet;
 use tsuba_core::judge::Verdict;
-use tsuba_core::register::Stood;
+use tsuba_core::register::ReviewState;
 use tsuba_core::severity::Severity;
 
 impl Report {
@@ -41,7 +41,7 @@ impl Report {
         self.entries.retain(|entry| paths.contains(entry.setup.as_str()));
         self.findings.retain(|finding| paths.contains(finding.setup.as_str()));
         self.count_again();
-        let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == Stood::Unknown);
+        let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == ReviewState::Unknown);
         self.summary.undecided = self.entries.iter().filter(open).count();
         self.summary.undecided_weighs = self.summary.undecided_weighs.filter(|_| self.summary.undecided > 0);
         self

@@ -1,7 +1,7 @@
 //! The report model: `tsuba-report/2`, field by field as the contract says. Fields that do not apply are left out.
 
 pub use crate::entry::{
-    Credential, DecisionRow, EntryRow, ItemRow, Launch, ListingRow, ReachRow, RemoteRow, TextRow, Via,
+    CredentialRow, DecisionRow, EntryRow, ItemRow, Launch, ListingRow, ReachRow, RemoteRow, TextRow, Via,
 };
 pub use crate::summary::{Summary, Unasked};
 pub use crate::texts::{Named, Text};
@@ -11,7 +11,7 @@ use crate::texts::{cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Deserializer, Serialize, de};
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::register::Stood;
+use tsuba_core::register::ReviewState;
 use tsuba_core::severity::{Confidence, Severity};
 use tsuba_core::understand::SetupKind;
 
@@ -209,7 +209,7 @@ impl Report {
         let known = before - self.findings.len();
         let Summary { evidence_of_others, undecided, undecided_weighs, .. } = self.summary;
         // An entry that was there before and undecided then does not stop what comes after it.
-        let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == Stood::Unknown);
+        let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == ReviewState::Unknown);
         let is_new = self.entries.iter().filter(open).any(|row| !entries.contains(&row.id));
         let undecided_weighs = undecided_weighs.filter(|_| is_new);
         let summary = Summary::of(&self.setups, &self.entries, &self.findings, self.unread.len());

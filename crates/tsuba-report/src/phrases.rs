@@ -4,7 +4,7 @@ use crate::Report;
 use crate::model::{EntryRow, Launch, ListingRow, Via};
 use std::collections::BTreeSet;
 use tsuba_core::judge::Unseen;
-use tsuba_core::register::Stood;
+use tsuba_core::register::ReviewState;
 use tsuba_core::text::Name as _;
 use tsuba_core::understand::SetupKind;
 use tsuba_core::understand::launch::{Pin, Source};
@@ -177,7 +177,7 @@ pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
 /// What was decided on an entry.
 pub(crate) fn decided(entry: &EntryRow) -> Option<String> {
     let decision = entry.decision.as_ref()?;
-    if *decision.standing == Stood::Unknown && !entry.disabled {
+    if *decision.standing == ReviewState::Unknown && !entry.disabled {
         return Some("nobody has".to_owned());
     }
     let (by, on) = (decision.by.as_ref()?, decision.on.as_ref()?);
@@ -186,8 +186,8 @@ pub(crate) fn decided(entry: &EntryRow) -> Option<String> {
     let conditions =
         if conditions.is_empty() { String::new() } else { format!("; on condition: {}", conditions.join("; ")) };
     let (what, now) = match *decision.standing {
-        Stood::Changed => ("approved", "; it has changed since"),
-        Stood::Expired => ("approved", "; that is over"),
+        ReviewState::Changed => ("approved", "; it has changed since"),
+        ReviewState::Expired => ("approved", "; that is over"),
         standing => (standing.name(), ""),
     };
     Some(format!("{what} by {by} on {on}{until}{now}{conditions}"))

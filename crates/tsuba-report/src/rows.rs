@@ -1,18 +1,18 @@
 //! From the core's audit to the rows of the report model. Every text goes through the audit's cleaner here.
 
 use crate::model::{
-    Credential, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, Place, ReachRow, RemoteRow,
+    CredentialRow, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, Place, ReachRow, RemoteRow,
     Setup, Text, TextRow, Via, WaiverRow,
 };
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
-use tsuba_core::judge::{Audit, Finding, Stands, Verdict};
-use tsuba_core::register::{Decision, Standing};
+use tsuba_core::judge::{Audit, EntryRef, Finding, Verdict};
+use tsuba_core::register::{Decision, ReviewStatus};
 use tsuba_core::text::{fingerprint, strong_fingerprint};
-use tsuba_core::understand::launch::{Plan, ToldStep};
-use tsuba_core::understand::{Entry, Handed, Prints, SetupKind, Study, launch_print};
+use tsuba_core::understand::launch::{Plan, StepSummary};
+use tsuba_core::understand::{Analysis, Credential, Entry, Fingerprints, SetupKind, launch_fingerprint};
 
 /// `path` is that of the document, cleaned.
-pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
+pub(crate) fn setup_row(audit: &Audit, study: &Analysis, path: &Text) -> Setup {
     let facts = &study.document.facts;
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     Setup {
@@ -25,12 +25,17 @@ pub(crate) fn setup_row(audit: &Audit, study: &Study, path: &Text) -> Setup {
 }
 
 /// What an entry is called in reports: the same wherever its tree lies.
-pub fn entry_id(study: &Study, entry: &Entry) -> String {
+pub fn entry_id(study: &Analysis, entry: &Entry) -> String {
     fingerprint([study.document.identity(), entry.pointer.as_str()])
 }
 
 /// `paths` are those of the documents, cleaned: they stand in many rows.
-pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, &Entry), paths: &[Text]) -> EntryRow {
+pub(crate) fn entry_row(
+    audit: &Audit,
+    stands: EntryRef,
+    (study, entry): (&Analysis, &Entry),
+    paths: &[Text],
+) -> EntryRow {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     let judgement = audit.judgements.get(stands.study).zip(stands.entry).and_then(|(list, e)| list.get(e));
     let shown = study.kind == SetupKind::Snippet;
@@ -60,7 +65,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
         transport: Named(entry.transport),
         fingerprint: match study.listing_of(entry) {
             Some(listing) => listing_fingerprint(listing),
-            None => launch_print(entry),
+            None => launch_fingerprint(entry),
         },
         launch: entry.plan.as_ref().map(|plan| launch_row(audit, plan)),
         remote: entry.remote.as_ref().map(|r| RemoteRow {
@@ -68,7 +73,7 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
             host: clean(&r.host),
             loopback: r.loopback,
         }),
-        credentials: entry.handed.iter().map(|handed| credential_row(audit, handed)).collect(),
+        credentials: entry.credentials.iter().map(|credential| credential_row(audit, credential)).collect(),
         reach,
         listing: listing_row(audit, stands.study, entry, paths),
         asks: Named(entry.asks()),
@@ -86,18 +91,18 @@ pub(crate) fn entry_row(audit: &Audit, stands: Stands, (study, entry): (&Study, 
     }
 }
 
-fn credential_row(audit: &Audit, handed: &Handed) -> Credential {
-    let plaintext = handed.is_plaintext();
-    Credential {
-        place: Named(handed.place),
-        name: Text(audit.cleaner.clean(&handed.name)),
-        kind: Named(handed.kind),
-        masked: plaintext.then(|| Text(audit.cleaner.clean(&tsuba_core::text::mask(&handed.value.text)))),
-        fingerprint: if plaintext { audit.credential_name(handed).map(str::to_owned) } else { None },
+fn credential_row(audit: &Audit, credential: &Credential) -> CredentialRow {
+    let plaintext = credential.is_plaintext();
+    CredentialRow {
+        place: Named(credential.place),
+        name: Text(audit.cleaner.clean(&credential.name)),
+        kind: Named(credential.kind),
+        masked: plaintext.then(|| Text(audit.cleaner.clean(&tsuba_core::text::mask(&credential.value.text)))),
+        fingerprint: if plaintext { audit.credential_name(credential).map(str::to_owned) } else { None },
     }
 }
 
-fn via(audit: &Audit, step: &ToldStep) -> Via {
+fn via(audit: &Audit, step: &StepSummary) -> Via {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
     Via {
         runner: clean(&step.runner),
@@ -137,18 +142,18 @@ fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
 
 /// Stands for everything a model reads of a server.
 fn listing_fingerprint(listing: &Listing) -> String {
-    let prints = Prints::of(listing);
+    let prints = Fingerprints::of(listing);
     let items = prints.items.iter().flat_map(|(name, forms)| core::iter::once(name).chain(forms));
     strong_fingerprint(prints.server.iter().chain(items).map(String::as_str))
 }
 
 /// Where an entry stands with the register.
-fn decision_row(audit: &Audit, stands: Stands) -> Option<DecisionRow> {
+fn decision_row(audit: &Audit, stands: EntryRef) -> Option<DecisionRow> {
     let standing = audit.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
     let decision = standing.decision().and_then(|at| audit.register.as_ref()?.decisions.get(at));
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     let changed = match standing {
-        Standing::Changed(_, what) => what.iter().map(clean).collect(),
+        ReviewStatus::Changed(_, what) => what.iter().map(clean).collect(),
         _ => Vec::new(),
     };
     Some(DecisionRow {
@@ -227,7 +232,8 @@ pub(crate) fn finding_row(
     Some(FindingRow {
         rule: Text::constant(finding.rule.id),
         severity: finding.severity,
-        without_policy: (finding.unruled != finding.severity).then_some(finding.unruled),
+        without_policy: (finding.severity_without_policy != finding.severity)
+            .then_some(finding.severity_without_policy),
         confidence: finding.confidence,
         setup: paths.get(finding.stands.study)?.clone(),
         entry: entry.cloned(),

@@ -3,7 +3,7 @@
 use crate::model::{Report, Text};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use tsuba_core::text::Cleaner;
+use tsuba_core::text::Redactor;
 
 /// From where what was looked at comes, as it was found out.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -72,7 +72,7 @@ pub struct RepositoryRow {
 impl Report {
     /// Says where what was looked at comes from.
     #[must_use]
-    pub fn from(mut self, source: &Source, cleaner: &Cleaner) -> Self {
+    pub fn from(mut self, source: &Source, cleaner: &Redactor) -> Self {
         let clean = |text: &String| Text(cleaner.clean(text));
         let some = |text: &Option<String>| text.as_ref().map(clean);
         let repository = |own: &RepositorySource| RepositoryRow {

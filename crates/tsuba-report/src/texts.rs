@@ -7,8 +7,8 @@ use std::cmp::Ordering;
 use std::fmt;
 use std::ops::Deref;
 use std::sync::LazyLock;
-use tsuba_core::judge::wary_cleaner;
-use tsuba_core::text::{Clean, Cleaner, Name};
+use tsuba_core::judge::pattern_redactor;
+use tsuba_core::text::{Clean, Name, Redactor};
 
 /// A text that went through the cleaner.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -16,7 +16,7 @@ use tsuba_core::text::{Clean, Cleaner, Name};
 pub struct Text(pub(crate) Clean);
 
 /// For texts of reports that are read back: what was cleaned stays as it is.
-static WARY: LazyLock<Cleaner> = LazyLock::new(wary_cleaner);
+static WARY: LazyLock<Redactor> = LazyLock::new(pattern_redactor);
 
 impl Text {
     /// A text of the program itself.

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::Snapshot;
-use tsuba_core::judge::Stands;
+use tsuba_core::judge::EntryRef;
 use tsuba_core::register::{Decision, Kind, Register};
 
 /// The folder beside the register.
@@ -24,7 +24,11 @@ fn file(register: &Path, id: &str) -> PathBuf {
 }
 
 /// Keeps what is approved now: for each decision the report of its entries and of what their servers list. Paths are those that the register has.
-pub(crate) fn keep(register: &Path, audited: &mut Audited, decided: &[(Decision, Vec<Stands>)]) -> anyhow::Result<()> {
+pub(crate) fn keep(
+    register: &Path,
+    audited: &mut Audited,
+    decided: &[(Decision, Vec<EntryRef>)],
+) -> anyhow::Result<()> {
     register::as_known(&mut audited.audit);
     let report = audited.report().with_inputs(&[]);
     let audit = &audited.audit;

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::io;
 use std::path::{Path, PathBuf};
 use tsuba_capture::{Evidence, Job, Touched};
-use tsuba_core::text::Cleaner;
+use tsuba_core::text::Redactor;
 use tsuba_report::Page;
 
 /// What is told of an entry.
@@ -98,7 +98,7 @@ pub(crate) fn summary(
     told: &[(Group, Line)],
     count: usize,
     skipped: &[Skipped],
-    cleaner: &Cleaner,
+    cleaner: &Redactor,
 ) -> io::Result<()> {
     let clean = |text: &str| cleaner.clean(text);
     let of = |group: &Group| told.iter().filter(|(other, _)| other == group).count();
@@ -165,7 +165,7 @@ fn seen(cage: &Touched) -> String {
 }
 
 /// What was seen of the servers that ran in a cage, whether or not they answered.
-fn caged(page: &mut Page<'_>, told: &[(Group, Line)], cleaner: &Cleaner) -> io::Result<()> {
+fn caged(page: &mut Page<'_>, told: &[(Group, Line)], cleaner: &Redactor) -> io::Result<()> {
     let ran: Vec<(&Line, &str)> = told.iter().filter_map(|(_, line)| Some((line, line.caged.as_deref()?))).collect();
     if ran.is_empty() {
         return Ok(());
@@ -184,7 +184,7 @@ fn caged(page: &mut Page<'_>, told: &[(Group, Line)], cleaner: &Cleaner) -> io::
 const WIDE: usize = 24;
 
 /// Lines, with their names and setups under each other.
-fn lines<'l>(page: &mut Page<'_>, lines: impl IntoIterator<Item = &'l Line>, cleaner: &Cleaner) -> io::Result<()> {
+fn lines<'l>(page: &mut Page<'_>, lines: impl IntoIterator<Item = &'l Line>, cleaner: &Redactor) -> io::Result<()> {
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
     let rows: Vec<([String; 2], String)> =
         lines.into_iter().map(|line| ([clean(&line.entry), clean(&line.setup)], clean(&line.more))).collect();

@@ -8,10 +8,10 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::path::PathBuf;
 use tsuba_core::evidence::Listing;
-use tsuba_core::judge::{Audit, Finding, Stands, wary_cleaner};
+use tsuba_core::judge::{Audit, EntryRef, Finding, pattern_redactor};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::severity::Severity;
-use tsuba_core::understand::{Entry, Prints, Study, launch_print, listing_of, started};
+use tsuba_core::understand::{Analysis, Entry, Fingerprints, launch_fingerprint, listing_of, started};
 use tsuba_report::entry_id;
 
 /// Who decides, and where that is written down.
@@ -104,7 +104,7 @@ impl Who {
 
 /// The register is for everybody, for ever: may these texts stand in it?
 pub(crate) fn may_be_written<'t>(texts: impl IntoIterator<Item = &'t String>) -> anyhow::Result<()> {
-    let cleaner = wary_cleaner();
+    let cleaner = pattern_redactor();
     if texts.into_iter().any(|text| cleaner.clean(text).as_str() != text) {
         bail!("the text contains a secret or invisible characters; nothing was written");
     }
@@ -133,7 +133,7 @@ impl Named {
     ///
     /// # Errors
     /// Where there is none, and where a name fits several and not all are meant: then none is taken.
-    pub(crate) fn of<'a>(&self, audited: &'a Audited) -> anyhow::Result<Vec<(Stands, &'a Study, &'a Entry)>> {
+    pub(crate) fn of<'a>(&self, audited: &'a Audited) -> anyhow::Result<Vec<(EntryRef, &'a Analysis, &'a Entry)>> {
         let audit = &audited.audit;
         let mut found = Vec::new();
         for name in &self.entry {
@@ -142,7 +142,7 @@ impl Named {
                 None => named(audit, std::slice::from_ref(name))?,
             };
             if fits.len() > 1 && !self.all {
-                let line = |(_, study, entry): &(Stands, &Study, &Entry)| {
+                let line = |(_, study, entry): &(EntryRef, &Analysis, &Entry)| {
                     let place = study.document.lines.position(&study.document.text, entry.name.span.start as usize);
                     audit.cleaner.clean(&format!("{}  {}:{}", entry_id(study, entry), study.document.path, place.line))
                 };
@@ -162,24 +162,27 @@ impl Named {
 /// So many entries are told when there are too many.
 const TOLD: usize = 20;
 
-fn by_id<'a>(audit: &'a Audit, id: &str) -> Option<(Stands, &'a Study, &'a Entry)> {
+fn by_id<'a>(audit: &'a Audit, id: &str) -> Option<(EntryRef, &'a Analysis, &'a Entry)> {
     let studies = audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up());
     let mut all = studies.flat_map(|(s, study)| {
         let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
-        own.map(move |(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry))
+        own.map(move |(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry))
     });
     all.find(|(_, study, entry)| entry_id(study, entry) == id)
 }
 
 /// The entries of these names that are set up, with where they stand.
-pub(crate) fn named<'a>(audit: &'a Audit, names: &[String]) -> anyhow::Result<Vec<(Stands, &'a Study, &'a Entry)>> {
+pub(crate) fn named<'a>(
+    audit: &'a Audit,
+    names: &[String],
+) -> anyhow::Result<Vec<(EntryRef, &'a Analysis, &'a Entry)>> {
     let mut found = Vec::new();
     for name in names {
         let before = found.len();
         for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
             let entries = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
             let of_name = entries.filter(|(_, entry)| entry.name.text == *name);
-            found.extend(of_name.map(|(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry)));
+            found.extend(of_name.map(|(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry)));
         }
         if found.len() == before {
             bail!("no entry is called {name} in the inputs; `tsuba inventory` shows their names");
@@ -212,7 +215,7 @@ pub(crate) enum For {
 }
 
 /// The scope of a decision on an entry.
-pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &Entry) -> anyhow::Result<Scope> {
+pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Analysis, entry: &Entry) -> anyhow::Result<Scope> {
     let name = audit.cleaner.clean(&entry.name.text);
     match on {
         For::Entry => {
@@ -243,7 +246,7 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Study, entry: &E
 }
 
 /// The rules that speak against an entry now, but for those that only miss a decision.
-pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
+pub(crate) fn open(audit: &Audit, stands: EntryRef) -> Vec<&'static str> {
     let mut rules: Vec<&'static str> = audit
         .findings_for(stands)
         .into_iter()
@@ -259,10 +262,10 @@ pub(crate) fn open(audit: &Audit, stands: Stands) -> Vec<&'static str> {
 /// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists. Where its server has not told that,
 /// the decision says so.
 pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
-    decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_print(entry));
+    decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_fingerprint(entry));
     // An answer that never came lists nothing, which is something else than an empty list.
     let answered = |listing: &&Listing| listing.captured.as_ref().is_none_or(|captured| captured.answered);
-    decision.prints = listing_of(&audit.studies, entry).filter(answered).map(Prints::of);
+    decision.prints = listing_of(&audit.studies, entry).filter(answered).map(Fingerprints::of);
     if decision.prints.is_none() && !decision.conditions.iter().any(|condition| condition == NOT_ASKED) {
         decision.conditions.push(NOT_ASKED.to_owned());
     }

@@ -1,7 +1,7 @@
 //! Questions and answers, a line each: on a terminal, over a slow connection, or from a script.
 
 use std::io::{self, BufRead, Write};
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::pattern_redactor;
 
 /// Asks and reads.
 pub(crate) struct Dialog<I, O> {
@@ -36,7 +36,7 @@ impl<I: BufRead, O: Write> Dialog<I, O> {
         }
         let answer = String::from_utf8_lossy(&line).trim().to_owned();
         if self.echo {
-            writeln!(self.out, "{}", wary_cleaner().clean(&answer))?;
+            writeln!(self.out, "{}", pattern_redactor().clean(&answer))?;
         }
         Ok(Some(answer))
     }

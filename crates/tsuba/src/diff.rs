@@ -4,7 +4,7 @@ use similar::{ChangeTag, TextDiff};
 use std::borrow::Cow;
 use std::ops::Range;
 use tsuba_core::judge::masked;
-use tsuba_core::text::{Cleaner, Span};
+use tsuba_core::text::{Redactor, Span};
 
 /// A text and the places of the secrets in it.
 pub(crate) struct Side<'s> {
@@ -27,7 +27,7 @@ impl Side<'_> {
 }
 
 /// The difference of two texts of a file, and whether something in it is masked: then it cannot be applied.
-pub(crate) fn unified(name: &str, before: &Side<'_>, after: &Side<'_>, cleaner: &Cleaner) -> (String, bool) {
+pub(crate) fn unified(name: &str, before: &Side<'_>, after: &Side<'_>, cleaner: &Redactor) -> (String, bool) {
     // Lines end where a diff's lines end, whatever else a file takes for an end.
     let split = |text: &str| text.split_inclusive('\n').map(str::to_owned).collect::<Vec<_>>();
     let (old, new) = (split(before.text), split(after.text));
@@ -70,7 +70,7 @@ pub(crate) fn unified(name: &str, before: &Side<'_>, after: &Side<'_>, cleaner: 
 }
 
 /// A file's name as the head of a diff has it: what could end the line, or be taken for something else, is escaped between quotes, as git does.
-fn quoted(side: &str, name: &str, cleaner: &Cleaner) -> String {
+fn quoted(side: &str, name: &str, cleaner: &Redactor) -> String {
     let clean = cleaner.masker().mask(name);
     let plain = |c: char| !c.is_control() && c != '"' && c != '\\';
     if clean.chars().all(plain) && cleaner.clean(name).as_str() == clean {
@@ -98,7 +98,7 @@ fn quoted(side: &str, name: &str, cleaner: &Cleaner) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use tsuba_core::judge::wary_cleaner;
+    use tsuba_core::judge::pattern_redactor;
 
     fn shown(name: &str, before: &str, after: &str, secret: &str) -> (String, bool) {
         let place =
@@ -106,7 +106,7 @@ mod tests {
         let (one, other) = (place(before), place(after));
         let side = |text, place: &'static [Span]| Side { text, secrets: place };
         let leak = |place: Option<Span>| -> &'static [Span] { Vec::leak(place.into_iter().collect()) };
-        unified(name, &side(before, leak(one)), &side(after, leak(other)), &wary_cleaner())
+        unified(name, &side(before, leak(one)), &side(after, leak(other)), &pattern_redactor())
     }
 
     #[test]

@@ -14,9 +14,9 @@ use std::io::{self, Read as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
-use tsuba_core::judge::{Spread as _, UnreadFile};
+use tsuba_core::judge::{Parallel as _, UnreadFile};
 use tsuba_core::read::{self, Input, MAX_BYTES};
-use tsuba_core::understand::{Outcome, SetupKind, Study, credential::Lexicon, study, study_pasted};
+use tsuba_core::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, study, study_pasted};
 use tsuba_find::{Facts, Walk};
 use tsuba_report::{RepositorySource, Source};
 
@@ -157,7 +157,7 @@ impl Where {
 
 /// What was found and understood.
 pub(crate) struct Gathered {
-    pub(crate) studies: Vec<Study>,
+    pub(crate) studies: Vec<Analysis>,
     pub(crate) unread: Vec<UnreadFile>,
     /// With what the company has configured.
     pub(crate) config: Config,
@@ -171,7 +171,7 @@ struct Collected {
     exclude: GlobSet,
     /// The files that were taken, in full: what two inputs lead to is one file.
     taken: Mutex<HashSet<PathBuf>>,
-    studies: Mutex<Vec<Study>>,
+    studies: Mutex<Vec<Analysis>>,
     unread: Mutex<Vec<UnreadFile>>,
     lexicon: Lexicon,
 }
@@ -304,7 +304,7 @@ fn folder_of(file: &Path) -> Option<PathBuf> {
 }
 
 /// Two documents that would be the same for a register are told apart by where they lie: copies of one repository in one tree.
-fn tell_apart(studies: &mut [Study]) {
+fn tell_apart(studies: &mut [Analysis]) {
     let mut counts: HashMap<String, usize> = HashMap::new();
     studies.iter().for_each(|study| *counts.entry(study.document.identity().to_owned()).or_default() += 1);
     for document in studies.iter_mut().map(|study| &mut study.document) {
@@ -315,7 +315,7 @@ fn tell_apart(studies: &mut [Study]) {
 }
 
 /// From where what was looked at comes.
-fn source(naming: &Naming, facts: &mut Facts, studies: &[Study]) -> Source {
+fn source(naming: &Naming, facts: &mut Facts, studies: &[Analysis]) -> Source {
     let mut out = Source { account: Facts::account(), host: Facts::host(), ..Source::default() };
     let known = |repository: &tsuba_find::Repository| (repository.remote.clone(), repository.commit.clone());
     let mut bases = naming.bases.iter();
@@ -349,7 +349,7 @@ fn lock<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
     let (mut wanted, known) = {
         let studies = lock(&collected.studies);
-        let path = |study: &Study| PathBuf::from(study.document.file());
+        let path = |study: &Analysis| PathBuf::from(study.document.file());
         // By their bytes, since comparing paths part by part takes long for many.
         let folders: HashSet<&OsStr> =
             studies.iter().filter_map(|study| Path::new(study.document.file()).parent()).map(Path::as_os_str).collect();

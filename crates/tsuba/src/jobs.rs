@@ -7,7 +7,7 @@ use tsuba_capture::{Job, Launch, Redact, Target, Wanted};
 use tsuba_core::judge::Audit;
 use tsuba_core::text::Span;
 use tsuba_core::understand::launch::{Package, Step, StepKind};
-use tsuba_core::understand::{Entry, Study, Transport, launch_print};
+use tsuba_core::understand::{Analysis, Entry, Transport, launch_fingerprint};
 use url::Url;
 
 /// Which entries are asked, and with what.
@@ -39,7 +39,7 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
                 Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new(), caged: None };
             match target(study, entry, selection) {
                 Ok(target) => {
-                    let fingerprint = launch_print(entry);
+                    let fingerprint = launch_fingerprint(entry);
                     // The same server in two setups is one server.
                     if seen.insert((name.to_owned(), fingerprint.clone())) {
                         let (setup, entry) = (study.document.path.clone(), name.to_owned());
@@ -53,15 +53,16 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
     (jobs, skipped.into_iter().map(|(why, entries)| Skipped { why, entries }).collect())
 }
 
-fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
+fn target(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
     if !study.kind.is_clients() {
         return Err("deployed, published or only shown: no client starts or calls it from there".into());
     }
     if entry.disabled {
         return Err("switched off".into());
     }
-    let holds_secret =
-        |span: Span| entry.handed.iter().any(|handed| handed.is_plaintext() && handed.value.span.within(span));
+    let holds_secret = |span: Span| {
+        entry.credentials.iter().any(|credential| credential.is_plaintext() && credential.value.span.within(span))
+    };
     if entry.plan.is_some() {
         if !selection.launch {
             return Err(Reason::until("--launch", "local server"));
@@ -88,7 +89,7 @@ fn target(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Tar
 }
 
 /// The ports of this machine that a setup names: those of its servers, and of the identity providers that it names for them.
-fn named_ports(study: &Study) -> Vec<u16> {
+fn named_ports(study: &Analysis) -> Vec<u16> {
     let source = study.document.text.as_str();
     let hosts = ["localhost:", "127.0.0.1:", "[::1]:"];
     let mut out: Vec<u16> = Vec::new();
@@ -107,7 +108,7 @@ fn named_ports(study: &Study) -> Vec<u16> {
 }
 
 /// The words of the entry's command, as the client would start it.
-fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
+fn local(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
     let (program, args) = entry.command.split_first().ok_or("its command is empty")?;
     if entry.command.iter().any(|word| has_variable(&word.text)) {
         return Err("its command holds a variable".into());
@@ -126,7 +127,8 @@ fn local(study: &Study, entry: &Entry, selection: &Selection<'_>) -> Result<Targ
         }
     }
     let given = |text: &str, span: Span| {
-        let secret = entry.handed.iter().any(|handed| handed.is_plaintext() && handed.value.span.within(span));
+        let secret =
+            entry.credentials.iter().any(|credential| credential.is_plaintext() && credential.value.span.within(span));
         if secret && !selection.with_secrets { decoy(text) } else { text.to_owned() }
     };
     // What official clients pass on, and what the entry gives (`protocol.md`, 1.9).

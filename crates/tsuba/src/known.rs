@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use tsuba_core::understand::launch::{Package, Pin, Source};
-use tsuba_core::understand::{Known, LOCKFILES, Locked, Study, locked};
+use tsuba_core::understand::{Analysis, Known, LOCKFILES, Locked, locked};
 use tsuba_find::read_regular;
 
 /// A lockfile of more bytes is not read.
@@ -16,7 +16,7 @@ const UP: usize = 12;
 const CACHED: usize = 2000;
 
 /// What is known for the documents of an audit.
-pub(crate) fn known(studies: &[Study]) -> Known {
+pub(crate) fn known(studies: &[Analysis]) -> Known {
     let mut known = Known::of(studies);
     let mut looking = Looking::default();
     for study in studies {

@@ -5,7 +5,7 @@ use crate::deciding::Who;
 use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::pattern_redactor;
 use tsuba_core::register::{Decision, Kind, Register, Scope};
 
 /// The decisions that are meant.
@@ -30,7 +30,7 @@ impl Picked {
     pub(crate) fn find(&self, Who { register: named, team, .. }: &Who) -> anyhow::Result<Vec<Decision>> {
         let none = || format!("there is no register; `tsuba approve` begins one ({})", register::NAME);
         let register: Register = register::load(named.as_deref())?.with_context(none)?;
-        let cleaner = wary_cleaner();
+        let cleaner = pattern_redactor();
         let mut found: Vec<Decision> = Vec::new();
         for name in &self.decisions {
             let of_team = |decision: &&Decision| team.is_none() || decision.team == *team;

@@ -10,7 +10,7 @@ use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use tsuba_core::judge::Audit;
 use tsuba_core::register::{Decision, NAMESPACE, Register, Signers, Stale};
-use tsuba_core::understand::Study;
+use tsuba_core::understand::Analysis;
 use tsuba_find::{open_regular, read_regular_text};
 
 /// The register's name, where none is given.
@@ -58,7 +58,7 @@ pub(crate) fn of(path: &Path) -> anyhow::Result<Option<Register>> {
 }
 
 /// Notes at every document what the register calls it: its path from the register's folder, where it lies below that.
-pub(crate) fn names(register: &Path, studies: &mut [Study]) {
+pub(crate) fn names(register: &Path, studies: &mut [Analysis]) {
     let folder = register.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let Ok(folder) = folder.canonicalize() else { return };
     for document in studies.iter_mut().map(|study| &mut study.document) {

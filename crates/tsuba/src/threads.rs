@@ -2,7 +2,7 @@
 
 use std::num::NonZeroUsize;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
-use tsuba_core::judge::Spread;
+use tsuba_core::judge::Parallel;
 
 /// Pieces of the items, taken by whichever thread is free.
 #[derive(Clone, Copy, Debug)]
@@ -57,7 +57,7 @@ impl Threads {
     }
 }
 
-impl Spread for Threads {
+impl Parallel for Threads {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
         self.pieces(items, items.len().div_ceil(self.0.max(1) * PIECES).max(WORTH), work)
     }

@@ -148,7 +148,7 @@ fn short(path: &Path) -> &Path {
 fn told(path: &Path) -> Told {
     let short = short(path);
     let folder = short.parent().filter(|folder| !folder.as_os_str().is_empty());
-    let cleaner = tsuba_core::judge::wary_cleaner();
+    let cleaner = tsuba_core::judge::pattern_redactor();
     let clean = |text: &Path| cleaner.clean(&text.display().to_string()).to_string();
     Told {
         path: clean(short),

@@ -1,6 +1,6 @@
 //! What the policy says of one entry, line by line: for whoever asks why.
 
-use crate::judge::{Audit, Stands};
+use crate::judge::{Audit, EntryRef};
 use crate::policy::{Applied, Line, Policy, Ruling};
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -23,7 +23,7 @@ pub struct Told {
 
 impl Policy {
     /// What it says of an entry of an audit that was judged with it.
-    pub fn told(&self, audit: &Audit, stands: Stands) -> Vec<Told> {
+    pub fn told(&self, audit: &Audit, stands: EntryRef) -> Vec<Told> {
         let Some(study) = audit.studies.get(stands.study) else { return Vec::new() };
         let Some(entry) = stands.entry.and_then(|entry| study.entries.get(entry)) else { return Vec::new() };
         let clean = |text: &str| audit.cleaner.clean(text);
@@ -57,12 +57,16 @@ impl Policy {
         }
         for finding in audit.findings_for(stands) {
             let path = audit.studies.get(finding.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
-            let weighing = self.severity((&finding.rule.names(), finding.rule.ways.required), path, finding.unruled);
+            let weighing = self.severity(
+                (&finding.rule.names(), finding.rule.ways.required),
+                path,
+                finding.severity_without_policy,
+            );
             if let Some(line) = weighing.line {
-                let effect = if weighing.severity == finding.unruled {
-                    format!("{}, as without the policy", finding.unruled)
+                let effect = if weighing.severity == finding.severity_without_policy {
+                    format!("{}, as without the policy", finding.severity_without_policy)
                 } else {
-                    format!("{} in the place of {}", weighing.severity, finding.unruled)
+                    format!("{} in the place of {}", weighing.severity, finding.severity_without_policy)
                 };
                 told.push(Told {
                     subject: clean(&format!("the finding {}", finding.rule.id)),

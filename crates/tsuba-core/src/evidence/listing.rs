@@ -91,12 +91,12 @@ pub struct Differs {
     /// In which way: `only in the second`, …
     pub what: String,
     /// What was other about who asked.
-    pub by: Asker,
+    pub by: ClientProfile,
 }
 
 /// What was other about who asked the second time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Asker {
+pub enum ClientProfile {
     /// Nothing but the era of the protocol.
     Era,
     /// Its name alone.

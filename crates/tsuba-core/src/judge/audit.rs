@@ -1,19 +1,19 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
 use super::connect::{connect, receivers};
-use super::finding::{Finding, finding, number_twins, secret_spans, sorted, waive};
+use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, sorted, waive};
 use super::options::Options;
-use super::rule::{All, Check, Entries, Hit, Listings, OAuth, Out, Rule, Stands};
-use super::spread::Spread;
+use super::rule::{All, Check, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule};
+use super::spread::Parallel;
 use super::unseen::unseen;
 use super::verdict::{self, Judgement};
 use crate::policy::Policy;
 use crate::prelude::*;
-use crate::register::{Register, Standing, approved_versions, standings};
-use crate::text::{Cleaner, Key, Masker, fingerprint, keyed};
+use crate::register::{Register, ReviewStatus, approved_versions, standings};
+use crate::text::{Key, Masker, Redactor, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Handed, Known, Study};
+use crate::understand::{Analysis, Credential, Known};
 
 /// A file that looks like a setup and could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -30,7 +30,7 @@ pub struct UnreadFile {
 #[derive(Debug)]
 pub struct Audit {
     /// The setups, sorted by path.
-    pub studies: Vec<Study>,
+    pub studies: Vec<Analysis>,
     /// The findings, worst first.
     pub findings: Vec<Finding>,
     /// The judgement on each entry, by setup.
@@ -40,9 +40,9 @@ pub struct Audit {
     /// What was decided, where a register is kept.
     pub register: Option<Register>,
     /// Where each entry stands with it, by setup; empty without a register.
-    pub standings: Vec<Vec<Option<Standing>>>,
+    pub standings: Vec<Vec<Option<ReviewStatus>>>,
     /// The gate for every text that goes out.
-    pub cleaner: Cleaner,
+    pub cleaner: Redactor,
     /// Documents of evidence that were left out: they are of entries that are not judged here.
     pub of_others: usize,
     names: BTreeMap<String, String>,
@@ -50,25 +50,25 @@ pub struct Audit {
 
 impl Audit {
     /// The name of a credential: equal for equal secrets, and telling nothing of the value.
-    pub fn credential_name(&self, handed: &Handed) -> Option<&str> {
-        self.names.get(&handed.value.text).map(String::as_str)
+    pub fn credential_name(&self, credential: &Credential) -> Option<&str> {
+        self.names.get(&credential.value.text).map(String::as_str)
     }
 
     /// The findings that count for an entry: its own, then those of what its server lists, then those of the gateway that it is behind; of each
     /// the worst first.
-    pub fn findings_for(&self, stands: Stands) -> Vec<&Finding> {
-        let of = |place: Stands| self.findings.iter().filter(move |finding| finding.stands == place);
+    pub fn findings_for(&self, stands: EntryRef) -> Vec<&Finding> {
+        let of = |place: EntryRef| self.findings.iter().filter(move |finding| finding.stands == place);
         counting(&self.studies, stands).flat_map(of).filter(|finding| counts(finding, stands)).collect()
     }
 }
 
 /// Judges every setup. The outcome does not depend on how the work is spread.
 pub fn audit(
-    mut studies: Vec<Study>,
+    mut studies: Vec<Analysis>,
     mut unread: Vec<UnreadFile>,
     rules: &[&'static Rule],
     options: &Options,
-    spread: &impl Spread,
+    spread: &impl Parallel,
 ) -> Audit {
     studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
@@ -105,12 +105,12 @@ pub fn audit(
     let mut findings = spread.spread(&hits, |_, (rule, hit)| {
         finding(rule, hit, &studies, &secrets, (&cleaner, &options.policy)).into_iter().collect()
     });
-    number_twins(&mut findings);
+    disambiguate_fingerprints(&mut findings);
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
     }
     let findings = worst_first(findings, &studies);
-    let mut own: BTreeMap<Stands, Vec<usize>> = BTreeMap::new();
+    let mut own: BTreeMap<EntryRef, Vec<usize>> = BTreeMap::new();
     for (index, finding) in findings.iter().enumerate() {
         own.entry(finding.stands).or_default().push(index);
     }
@@ -121,7 +121,7 @@ pub fn audit(
             (0..)
                 .zip(&s.entries)
                 .map(|(index, entry)| {
-                    let stands = Stands { study, entry: Some(index) };
+                    let stands = EntryRef { study, entry: Some(index) };
                     let all = counting(&studies, stands).filter_map(|place| own.get(&place)).flatten().copied();
                     let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, stands));
                     let standing = standings.get(study).and_then(|own| own.get(index)?.as_ref());
@@ -137,7 +137,7 @@ pub fn audit(
 }
 
 /// The findings in the order in which they are told.
-fn worst_first(findings: Vec<Finding>, studies: &[Study]) -> Vec<Finding> {
+fn worst_first(findings: Vec<Finding>, studies: &[Analysis]) -> Vec<Finding> {
     // Setups are sorted by path; two of the same path are told apart by what follows.
     let mut ranks: Vec<usize> = Vec::with_capacity(studies.len());
     for (index, study) in studies.iter().enumerate() {
@@ -152,29 +152,29 @@ fn worst_first(findings: Vec<Finding>, studies: &[Study]) -> Vec<Finding> {
 }
 
 /// Where findings stand that count for an entry: at itself, at what its server lists, and at the gateway that it is behind.
-fn counting(studies: &[Study], stands: Stands) -> impl Iterator<Item = Stands> + use<> {
+fn counting(studies: &[Analysis], stands: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
     let study = studies.get(stands.study);
     let listed = study.zip(stands.entry).and_then(|(study, entry)| study.entries.get(entry)?.listed);
-    let listed = listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) });
+    let listed = listed.map(|listed| EntryRef { study: listed.study, entry: Some(listed.entry) });
     let gateway = study.filter(|study| stands.entry.is_some() && study.beside.gateway.is_some());
-    let gateway = gateway.map(|_| Stands { entry: None, ..stands });
+    let gateway = gateway.map(|_| EntryRef { entry: None, ..stands });
     [Some(stands), listed, gateway].into_iter().flatten()
 }
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
-fn counts(finding: &Finding, stands: Stands) -> bool {
+fn counts(finding: &Finding, stands: EntryRef) -> bool {
     finding.stands.entry.is_some() || stands.entry.is_none() || finding.rule.ways.counts_behind
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.
-fn leave_out_others(studies: &mut Vec<Study>) -> usize {
+fn leave_out_others(studies: &mut Vec<Analysis>) -> usize {
     let linked: BTreeSet<usize> = studies
         .iter()
         .flat_map(|study| &study.entries)
         .filter_map(|entry| entry.listed)
         .map(|listed| listed.study)
         .collect();
-    let is_of_other = |index: usize, study: &Study| {
+    let is_of_other = |index: usize, study: &Analysis| {
         // Evidence of a whole company is handed over to look at one repository: its other servers are no entries of that.
         let lists = !study.listings.is_empty() && study.entries.iter().all(|entry| entry.listing.is_some());
         study.document.facts.beside && lists && !linked.contains(&index)
@@ -194,7 +194,7 @@ fn leave_out_others(studies: &mut Vec<Study>) -> usize {
 }
 
 /// Notes at every entry what is known of it beside the documents: a version, where neither a capture nor the register names one, and a digest.
-fn note_known(studies: &mut [Study], known: &Known) {
+fn note_known(studies: &mut [Analysis], known: &Known) {
     for study in studies {
         let path = study.document.path.as_str();
         for entry in &mut study.entries {
@@ -211,27 +211,27 @@ fn note_known(studies: &mut [Study], known: &Known) {
 }
 
 /// A gate for texts of which no secret is known: what has the form of one is masked all the same.
-pub fn wary_cleaner() -> Cleaner {
-    Cleaner::new(Masker::new([], [], |text| suspects(text, &Vocabulary::default())))
+pub fn pattern_redactor() -> Redactor {
+    Redactor::new(Masker::new([], [], |text| suspects(text, &Vocabulary::default())))
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
-fn cleaner(studies: &[Study], policy: &Policy) -> Cleaner {
-    let secrets = || studies.iter().flat_map(Study::all_handed).map(|(_, handed)| handed);
+fn cleaner(studies: &[Analysis], policy: &Policy) -> Redactor {
+    let secrets = || studies.iter().flat_map(Analysis::all_credentials).map(|(_, credential)| credential);
     let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
     let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
     let vocabulary = policy.vocabulary.clone();
-    Cleaner::new(Masker::new(kept, common, move |text| suspects(text, &vocabulary)))
+    Redactor::new(Masker::new(kept, common, move |text| suspects(text, &vocabulary)))
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.
-fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
+fn names(studies: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
     let mut names = BTreeMap::new();
     for study in studies {
-        for (_, handed) in study.all_handed().filter(|(_, h)| h.is_plaintext()) {
-            names.entry(handed.value.text.clone()).or_insert_with(|| match key {
-                Some(key) => keyed(key, &handed.value.text),
-                None => fingerprint([study.document.identity(), handed.value.pointer.as_str(), &handed.name]),
+        for (_, credential) in study.all_credentials().filter(|(_, h)| h.is_plaintext()) {
+            names.entry(credential.value.text.clone()).or_insert_with(|| match key {
+                Some(key) => keyed(key, &credential.value.text),
+                None => fingerprint([study.document.identity(), credential.value.pointer.as_str(), &credential.name]),
             });
         }
     }
@@ -239,18 +239,18 @@ fn names(studies: &[Study], key: Option<&Key>) -> BTreeMap<String, String> {
 }
 
 /// The hits of the rules that look at one setup or entry at a time.
-fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+fn local(study: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
     let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
     for rule in rules {
         let mut hits = Vec::new();
         match rule.check {
             Check::All(_) => {}
-            Check::Setup(check) => check(s, &mut Out { stands: Stands { study, entry: None }, hits: &mut hits }),
+            Check::Setup(check) => check(s, &mut Out { stands: EntryRef { study, entry: None }, hits: &mut hits }),
             Check::Listing(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
                     let Some(listing) = s.listing_of(entry) else { continue };
-                    let stands = Stands { study, entry: Some(index) };
+                    let stands = EntryRef { study, entry: Some(index) };
                     let remarks = s.remarks_of(entry);
                     check(&Listings { listing, remarks, entry, study: s, today }, &mut Out { stands, hits: &mut hits });
                 }
@@ -260,13 +260,13 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) ->
                 let captured = !s.papers.answers.is_empty();
                 let entry = s.entries.iter().position(|entry| captured && entry.listing.is_some());
                 if !s.papers.is_empty() {
-                    let stands = Stands { study, entry };
+                    let stands = EntryRef { study, entry };
                     check(&OAuth { papers: &s.papers, today, policy }, &mut Out { stands, hits: &mut hits });
                 }
             }
             Check::Entry(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
-                    let stands = Stands { study, entry: Some(index) };
+                    let stands = EntryRef { study, entry: Some(index) };
                     check(&Entries { entry, study: s, today, policy }, &mut Out { stands, hits: &mut hits });
                 }
             }
@@ -280,7 +280,7 @@ fn local(study: usize, s: &Study, rules: &[&'static Rule], options: &Options) ->
 fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
     let mut hits = Vec::new();
     if let Check::All(check) = rule.check {
-        check(all, &mut Out { stands: Stands { study: 0, entry: None }, hits: &mut hits });
+        check(all, &mut Out { stands: EntryRef { study: 0, entry: None }, hits: &mut hits });
     }
     hits.into_iter().map(|hit| (rule, hit)).collect()
 }

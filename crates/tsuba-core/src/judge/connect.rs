@@ -3,10 +3,10 @@
 use crate::evidence::Captured;
 use crate::evidence::oauth::{Answer, Ask};
 use crate::prelude::*;
-use crate::understand::{Listed, REFERENCE, SetupKind, Study, launch_print, plain_name};
+use crate::understand::{Analysis, Listed, REFERENCE, SetupKind, launch_fingerprint, normalized_name};
 
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
-pub(super) fn connect(studies: &mut [Study]) {
+pub(super) fn connect(studies: &mut [Analysis]) {
     let mut listings: BTreeMap<String, Vec<Listed>> = BTreeMap::new();
     let mut captured: BTreeMap<(&str, &str), Captures<'_>> = BTreeMap::new();
     for (study, s) in studies.iter().enumerate() {
@@ -20,7 +20,7 @@ pub(super) fn connect(studies: &mut [Study]) {
                     *best = own;
                 }
             }
-            let named = listings.entry(plain_name(&e.name.text)).or_default();
+            let named = listings.entry(normalized_name(&e.name.text)).or_default();
             // One of each document is enough to choose from; a hostile one may write a name in a hundred thousand ways.
             if named.last().is_none_or(|last| last.study != study) {
                 named.push(Listed { study, entry });
@@ -41,7 +41,7 @@ pub(super) fn connect(studies: &mut [Study]) {
             let candidates = e.called().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
             // What was handed over as evidence comes first, of that what was taken of the same launch. Two teams may call different servers
             // the same: then the nearest counts.
-            let own = (candidates.len() > 1).then(|| launch_print(e));
+            let own = (candidates.len() > 1).then(|| launch_fingerprint(e));
             let near = |listed: &&Listed| {
                 let of = studies.get(listed.study)?;
                 let captured = of.listing_of(of.entries.get(listed.entry)?)?.captured.as_ref();
@@ -79,8 +79,8 @@ pub(super) fn connect(studies: &mut [Study]) {
 
 /// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder. Likewise at
 /// the secrets that a cluster keeps: the entries of the same folder that name them.
-pub(super) fn receivers(studies: &mut [Study]) {
-    let gives = |study: &Study| study.kind == SetupKind::Dotenv || !study.beside.kept.is_empty();
+pub(super) fn receivers(studies: &mut [Analysis]) {
+    let gives = |study: &Analysis| study.kind == SetupKind::Dotenv || !study.beside.kept.is_empty();
     if !studies.iter().any(gives) {
         return;
     }
@@ -123,14 +123,14 @@ pub(super) fn receivers(studies: &mut [Study]) {
 }
 
 /// The address with TLS that answered the very same as the one without.
-fn answers_over_tls(study: &Study) -> Option<String> {
+fn answers_over_tls(study: &Analysis) -> Option<String> {
     let plain = study.papers.answers_to(Ask::NoToken).next()?;
     let same = |answer: &&Answer| answer.status() == plain.status() && answer.status() != 0;
     study.papers.answers_to(Ask::OverTls).find(same)?.url.as_ref().map(|url| url.text.clone())
 }
 
 /// Was this captured of the very entry?
-fn is_of(captured: &Captured, study: Option<&Study>, entry: usize) -> bool {
+fn is_of(captured: &Captured, study: Option<&Analysis>, entry: usize) -> bool {
     study.is_some_and(|s| {
         s.document.path == captured.setup && s.entries.get(entry).is_some_and(|e| e.name.text == captured.entry)
     })

@@ -2,7 +2,7 @@
 
 use crate::prelude::*;
 use crate::read::Document;
-use crate::text::{Clean, Cleaner, Span, boundary, joined, mask};
+use crate::text::{Clean, Redactor, Span, boundary, joined, mask};
 use core::ops::Range;
 
 /// A line of a document with the part that a finding is about.
@@ -26,7 +26,7 @@ fn touching<'s>(secrets: &'s [Span], range: &Range<usize>) -> &'s [Span] {
 }
 
 /// Cuts the excerpt of `span`; `secrets` are the places of secrets in the document, sorted and not overlapping.
-pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner: &Cleaner) -> Excerpt {
+pub(super) fn excerpt(document: &Document, span: Span, secrets: &[Span], cleaner: &Redactor) -> Excerpt {
     let text = document.text.as_str();
     let line = document.lines.position(text, span.start as usize).line;
     let whole = document.lines.range(text, line);
@@ -67,7 +67,7 @@ fn around(
     line: &Range<usize>,
     marked: &Range<usize>,
     secrets: &[Span],
-    cleaner: &Cleaner,
+    cleaner: &Redactor,
 ) -> (Vec<Span>, Range<usize>) {
     let shown = marked.start..marked.end.min(marked.start + 4 * MARKED);
     let ends = |c: char| c.is_whitespace() || "\"',;".contains(c);
@@ -88,7 +88,7 @@ fn around(
 const QUOTES: &[&str] = &["\"", "'", "\\\"", "&quot;"];
 
 /// The text of a range with every secret that touches it masked whole. `secrets` are sorted and do not overlap, as [`secret_spans`] gives
-/// them. The rest may hold others, in places that nobody has looked at: a [`Cleaner`] knows them.
+/// them. The rest may hold others, in places that nobody has looked at: a [`Redactor`] knows them.
 ///
 /// [`secret_spans`]: super::secret_spans
 pub fn masked(text: &str, range: &Range<usize>, secrets: &[Span]) -> String {
@@ -149,7 +149,7 @@ mod tests {
         let document = read(Input { path: "a.yaml".into(), bytes: text.into(), ..Input::default() }).unwrap();
         let place = |part: &str| text.find(part).map(|at| Span::new(at, at + part.len()));
         let secrets: Vec<Span> = place(secret).filter(|_| !secret.is_empty()).into_iter().collect();
-        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Cleaner::new(Masker::new([], [], |_| Vec::new())));
+        let e = excerpt(&document, place(mark).unwrap(), &secrets, &Redactor::new(Masker::new([], [], |_| Vec::new())));
         let part =
             |range: Range<usize>| e.text.as_str().chars().skip(range.start).take(range.len()).collect::<String>();
         let Range { start, end } = e.marked;

@@ -1,15 +1,15 @@
 //! From what a rule has hit to a finding: severity, message, excerpt, fingerprint, all that is the same for every rule.
 
 use super::excerpt::{Excerpt, excerpt};
-use super::fix::Repair;
-use super::rule::{Hit, Rule, Stands};
+use super::fix::Fix;
+use super::rule::{EntryRef, Hit, Rule};
 use super::weight::{Circumstance, weigh};
 use crate::policy::Policy;
 use crate::prelude::*;
 use crate::register::{Register, Scope};
 use crate::severity::{Confidence, Severity};
-use crate::text::{Clean, Cleaner, Located, Position, Span, fingerprint, joined};
-use crate::understand::{SetupKind, Study};
+use crate::text::{Clean, Located, Position, Redactor, Span, fingerprint, joined};
+use crate::understand::{Analysis, SetupKind};
 use core::cmp::Ordering;
 use jiff::civil::Date;
 
@@ -21,11 +21,11 @@ pub struct Finding {
     /// How bad it is here.
     pub severity: Severity,
     /// How bad it would be if the policy said nothing of it.
-    pub unruled: Severity,
+    pub severity_without_policy: Severity,
     /// How sure it is.
     pub confidence: Confidence,
     /// Which setup and entry.
-    pub stands: Stands,
+    pub stands: EntryRef,
     /// First character.
     pub start: Position,
     /// One past the last character.
@@ -47,7 +47,7 @@ pub struct Finding {
     /// What the register calls it: its fingerprint with the path that the register has.
     pub register_fingerprint: String,
     /// How it can be mended, where that is safe.
-    pub repair: Option<Repair>,
+    pub repair: Option<Fix>,
     /// The decision by which it is accepted, as an index into the register's.
     pub waived: Option<usize>,
     /// Is it of what a text only shows? The same shown again has the same fingerprint.
@@ -70,15 +70,15 @@ const TEXT: usize = 280;
 pub(super) fn finding(
     rule: &'static Rule,
     hit: &Hit,
-    studies: &[Study],
+    studies: &[Analysis],
     secrets: &[Vec<Span>],
-    (cleaner, policy): (&Cleaner, &Policy),
+    (cleaner, policy): (&Redactor, &Policy),
 ) -> Option<Finding> {
     let study = studies.get(hit.stands.study)?;
     let document = &study.document;
     let secrets = secrets.get(hit.stands.study).map(Vec::as_slice).unwrap_or_default();
     let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
-    let words: Vec<(&str, Clean)> = hit.words.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
+    let words: Vec<(&str, Clean)> = hit.args.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
     // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
     let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
     // What is put together from several places cannot be written in one of them.
@@ -98,7 +98,7 @@ pub(super) fn finding(
         let parts = if only_shown { [id, path, "", ""] } else { [id, path, name, hit.at.pointer.as_str()] };
         fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
     };
-    let own = hit.weighs.unwrap_or(rule.severity);
+    let own = hit.base_severity.unwrap_or(rule.severity);
     let circumstances: Vec<_> =
         hit.circumstances.iter().copied().chain(only_shown.then_some(Circumstance::Shown)).collect();
     let weighed = weigh(own, &circumstances, entry.is_some_and(|e| e.disabled) && !rule.ways.counts_where_shown);
@@ -112,14 +112,14 @@ pub(super) fn finding(
     };
     Some(Finding {
         rule,
-        unruled: weighed,
+        severity_without_policy: weighed,
         severity: policy.severity((&rule.names(), rule.ways.required), document.policy_path(), weighed).severity,
         confidence: hit.confidence,
         stands: hit.stands,
         start: document.lines.position(&document.text, span.start as usize),
         end: document.lines.position(&document.text, span.end as usize),
         pointer: cleaner.clean(pointer.as_str()),
-        message: cleaner.clean(&besides(fill(rule.says, &shown), &hit.besides)),
+        message: cleaner.clean(&besides(fill(rule.message, &shown), &hit.besides)),
         excerpt: excerpt(document, *span, secrets, cleaner),
         // A text of the program itself has nothing to hide.
         fix: if fix == rule.fix { Clean::constant(rule.fix) } else { cleaner.clean(&fix) },
@@ -135,9 +135,9 @@ pub(super) fn finding(
 }
 
 /// The places of the secrets in a setup, sorted, overlapping ones joined.
-pub fn secret_spans(study: &Study) -> Vec<Span> {
-    let plain = study.all_handed().filter(|(_, handed)| handed.is_plaintext());
-    let places = plain.map(|(_, handed)| handed.value.span.range()).collect();
+pub fn secret_spans(study: &Analysis) -> Vec<Span> {
+    let plain = study.all_credentials().filter(|(_, credential)| credential.is_plaintext());
+    let places = plain.map(|(_, credential)| credential.value.span.range()).collect();
     joined(places).into_iter().map(|place| Span::new(place.start, place.end)).collect()
 }
 
@@ -185,7 +185,7 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
 }
 
 /// Two findings that are alike in all that a fingerprint holds get a number, in the order of their places.
-pub(super) fn number_twins(findings: &mut [Finding]) {
+pub(super) fn disambiguate_fingerprints(findings: &mut [Finding]) {
     let numbered = |at: &usize| findings.get(*at).is_some_and(|finding| !finding.only_shown);
     let mut order: Vec<usize> = (0..findings.len()).filter(numbered).collect();
     let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.stands, f.span));

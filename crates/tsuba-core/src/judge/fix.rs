@@ -4,11 +4,11 @@ use crate::prelude::*;
 
 /// How a finding can be mended.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Repair {
+pub enum Fix {
     /// Write this in the place of the value.
     Write(String),
     /// Take the value out of its list.
-    TakeOut,
+    Remove,
     /// Write the reference to a new prompt in the place of the value, and the prompt into the list of the document's inputs.
     Prompt(Prompt),
 }

@@ -16,13 +16,13 @@ mod verdict;
 mod ways;
 mod weight;
 
-pub use audit::{Audit, UnreadFile, audit, wary_cleaner};
+pub use audit::{Audit, UnreadFile, audit, pattern_redactor};
 pub use excerpt::{Excerpt, masked};
 pub use finding::{Finding, secret_spans};
-pub use fix::{Prompt, Repair};
+pub use fix::{Fix, Prompt};
 pub use options::Options;
-pub use rule::{All, Check, Client, Entries, Hit, Listings, OAuth, Out, Rule, Shown, Stands};
-pub use spread::{InTurn, Spread};
+pub use rule::{All, Check, Client, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule, Shown};
+pub use spread::{Parallel, Sequential};
 pub use unseen::Unseen;
 pub use verdict::{Judgement, Verdict};
 pub use ways::{Decides, Ways};

@@ -1,14 +1,14 @@
 //! What a rule is: metadata, and a check that says "here".
 
-use super::{Circumstance, Repair, Verdict, Ways};
+use super::{Circumstance, Fix, Verdict, Ways};
 use crate::evidence::Listing;
-use crate::evidence::oauth::Papers;
+use crate::evidence::oauth::OAuthDocuments;
 use crate::policy::Policy;
 use crate::prelude::*;
-use crate::register::{Decision, Register, Standing};
+use crate::register::{Decision, Register, ReviewStatus};
 use crate::severity::{Confidence, Severity};
 use crate::text::Located;
-use crate::understand::{Entry, SetupKind, Study, as_written, listing_of};
+use crate::understand::{Analysis, Entry, SetupKind, as_written, listing_of};
 use crate::wording::Remark;
 use jiff::civil::Date;
 
@@ -24,7 +24,7 @@ pub struct Rule {
     /// What an entry with a finding of at least `high` gets: something its owner can mend, or no.
     pub verdict: Verdict,
     /// The message; words in braces are filled in by each finding.
-    pub says: &'static str,
+    pub message: &'static str,
     /// Why it matters.
     pub why: &'static str,
     /// What to do; may hold the same words in braces.
@@ -59,7 +59,7 @@ pub enum Check {
     /// One entry at a time.
     Entry(fn(&Entries<'_>, &mut Out<'_>)),
     /// One setup at a time.
-    Setup(fn(&Study, &mut Out<'_>)),
+    Setup(fn(&Analysis, &mut Out<'_>)),
     /// One listing at a time: what a server says of itself.
     Listing(fn(&Listings<'_>, &mut Out<'_>)),
     /// The OAuth evidence of one document at a time.
@@ -74,7 +74,7 @@ pub struct Entries<'a> {
     /// The entry.
     pub entry: &'a Entry,
     /// The setup it stands in.
-    pub study: &'a Study,
+    pub study: &'a Analysis,
     /// The date of the audit.
     pub today: Date,
     /// What the company has decided for all.
@@ -103,7 +103,7 @@ pub struct Listings<'a> {
     /// The entry that stands for it.
     pub entry: &'a Entry,
     /// The document it stands in.
-    pub study: &'a Study,
+    pub study: &'a Analysis,
     /// The date of the audit.
     pub today: Date,
 }
@@ -119,7 +119,7 @@ impl Listings<'_> {
 #[derive(Clone, Copy, Debug)]
 pub struct OAuth<'a> {
     /// It.
-    pub papers: &'a Papers,
+    pub papers: &'a OAuthDocuments,
     /// The date of the audit.
     pub today: Date,
     /// What the company has decided for all.
@@ -130,7 +130,7 @@ pub struct OAuth<'a> {
 #[derive(Clone, Copy, Debug)]
 pub struct All<'a> {
     /// The setups in order.
-    pub studies: &'a [Study],
+    pub studies: &'a [Analysis],
     /// The date of the audit.
     pub today: Date,
     /// What was decided, where a register is kept.
@@ -138,12 +138,12 @@ pub struct All<'a> {
     /// What the company has decided for all.
     pub policy: &'a Policy,
     /// Where each entry stands with the register, by setup; empty without a register.
-    pub standings: &'a [Vec<Option<Standing>>],
+    pub standings: &'a [Vec<Option<ReviewStatus>>],
 }
 
 impl<'a> All<'a> {
     /// Every entry that is switched on, with where it stands in the register and the decision that this rests on.
-    pub fn standings(&self) -> impl Iterator<Item = (Stands, &'a Entry, &'a Standing, Option<&'a Decision>)> {
+    pub fn standings(&self) -> impl Iterator<Item = (EntryRef, &'a Entry, &'a ReviewStatus, Option<&'a Decision>)> {
         self.entries().filter(|(_, _, entry)| !entry.disabled).filter_map(|(stands, _, entry)| {
             let standing = self.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
             let decision = standing.decision().zip(self.register).and_then(|(at, r)| r.decisions.get(at));
@@ -152,9 +152,13 @@ impl<'a> All<'a> {
     }
 
     /// Every entry with where it stands.
-    pub fn entries(&self) -> impl Iterator<Item = (Stands, &'a Study, &'a Entry)> {
+    pub fn entries(&self) -> impl Iterator<Item = (EntryRef, &'a Analysis, &'a Entry)> {
         self.studies.iter().enumerate().flat_map(|(s, study)| {
-            study.entries.iter().enumerate().map(move |(e, entry)| (Stands { study: s, entry: Some(e) }, study, entry))
+            study
+                .entries
+                .iter()
+                .enumerate()
+                .map(move |(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry))
         })
     }
 }
@@ -165,7 +169,7 @@ pub struct Client<'a> {
     /// The person, where the entries are those of several setups of theirs.
     pub person: Option<&'a str>,
     /// The entries that are switched on, with where they stand.
-    pub entries: Vec<(Stands, &'a Entry)>,
+    pub entries: Vec<(EntryRef, &'a Entry)>,
 }
 
 impl<'a> All<'a> {
@@ -183,16 +187,16 @@ impl<'a> All<'a> {
     /// Every client: first those of one setup, then those of people with several setups.
     pub fn clients(&self) -> Vec<Client<'a>> {
         let mut setups = Vec::new();
-        let mut people: BTreeMap<&'a str, Vec<(Stands, &'a Entry)>> = BTreeMap::new();
+        let mut people: BTreeMap<&'a str, Vec<(EntryRef, &'a Entry)>> = BTreeMap::new();
         // What is deployed, or only shown in a text, is in nobody's client; who calls a gateway gets all that is behind it.
-        let of_clients = |(_, study): &(usize, &Study)| matches!(study.kind, SetupKind::Client | SetupKind::Gateway);
+        let of_clients = |(_, study): &(usize, &Analysis)| matches!(study.kind, SetupKind::Client | SetupKind::Gateway);
         for (s, study) in self.studies.iter().enumerate().filter(of_clients) {
-            let entries: Vec<(Stands, &'a Entry)> = study
+            let entries: Vec<(EntryRef, &'a Entry)> = study
                 .entries
                 .iter()
                 .enumerate()
                 .filter(|(_, entry)| entry.listing.is_none() && !entry.disabled)
-                .map(|(e, entry)| (Stands { study: s, entry: Some(e) }, entry))
+                .map(|(e, entry)| (EntryRef { study: s, entry: Some(e) }, entry))
                 .collect();
             if entries.is_empty() {
                 continue;
@@ -203,7 +207,7 @@ impl<'a> All<'a> {
             }
             setups.push(Client { person: None, entries });
         }
-        let several = |entries: &[(Stands, &Entry)]| {
+        let several = |entries: &[(EntryRef, &Entry)]| {
             let first = entries.first().map(|(stands, _)| stands.study);
             entries.iter().any(|(stands, _)| Some(stands.study) != first)
         };
@@ -215,7 +219,7 @@ impl<'a> All<'a> {
 
 /// Which setup, and which entry of it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Stands {
+pub struct EntryRef {
     /// Index of the setup.
     pub study: usize,
     /// Index of the entry, if the finding belongs to one.
@@ -225,15 +229,15 @@ pub struct Stands {
 /// Something a rule found.
 #[derive(Clone, Debug)]
 pub struct Hit {
-    pub(super) stands: Stands,
+    pub(super) stands: EntryRef,
     pub(super) at: Located,
-    pub(super) words: Vec<(&'static str, String)>,
+    pub(super) args: Vec<(&'static str, String)>,
     pub(super) circumstances: Vec<Circumstance>,
     pub(super) confidence: Confidence,
-    pub(super) repair: Option<Repair>,
+    pub(super) repair: Option<Fix>,
     pub(super) corrected: Option<String>,
     pub(super) shown: Shown,
-    pub(super) weighs: Option<Severity>,
+    pub(super) base_severity: Option<Severity>,
     pub(super) advice: Option<String>,
     pub(super) besides: Vec<&'static str>,
 }
@@ -249,24 +253,24 @@ pub struct Shown {
 
 impl Hit {
     /// Fills in a word of the message.
-    pub fn word(&mut self, name: &'static str, value: impl Into<String>) -> &mut Self {
-        self.words.push((name, value.into()));
+    pub fn arg(&mut self, name: &'static str, value: impl Into<String>) -> &mut Self {
+        self.args.push((name, value.into()));
         self
     }
 
     /// Notes a circumstance.
-    pub fn because(&mut self, circumstance: Circumstance) -> &mut Self {
+    pub fn circumstance(&mut self, circumstance: Circumstance) -> &mut Self {
         self.circumstances.push(circumstance);
         self
     }
 
     /// Notes a circumstance if it holds.
-    pub fn because_if(&mut self, holds: bool, circumstance: Circumstance) -> &mut Self {
-        if holds { self.because(circumstance) } else { self }
+    pub fn circumstance_if(&mut self, holds: bool, circumstance: Circumstance) -> &mut Self {
+        if holds { self.circumstance(circumstance) } else { self }
     }
 
     /// Says how sure it is; certain unless said otherwise.
-    pub fn sure(&mut self, confidence: Confidence) -> &mut Self {
+    pub fn confidence(&mut self, confidence: Confidence) -> &mut Self {
         self.confidence = confidence;
         self
     }
@@ -278,14 +282,14 @@ impl Hit {
     }
 
     /// Says how it can be mended, where that is safe.
-    pub fn mend(&mut self, repair: Repair) -> &mut Self {
+    pub fn fix(&mut self, repair: Fix) -> &mut Self {
         self.repair = Some(repair);
         self
     }
 
     /// Weighs so much before circumstances, in the place of what the rule weighs: for rules that the company has written.
-    pub fn weighs(&mut self, severity: Severity) -> &mut Self {
-        self.weighs = Some(severity);
+    pub fn base_severity(&mut self, severity: Severity) -> &mut Self {
+        self.base_severity = Some(severity);
         self
     }
 
@@ -311,7 +315,7 @@ impl Hit {
 /// Where a rule puts what it found.
 #[derive(Debug)]
 pub struct Out<'o> {
-    pub(super) stands: Stands,
+    pub(super) stands: EntryRef,
     pub(super) hits: &'o mut Vec<Hit>,
 }
 
@@ -323,21 +327,21 @@ impl Out<'_> {
 
     /// Here, of one entry of the setup: for rules that look at the whole of one.
     pub fn hit_of(&mut self, entry: usize, at: &Located) -> &mut Hit {
-        self.hit_in(Stands { entry: Some(entry), ..self.stands }, at)
+        self.hit_in(EntryRef { entry: Some(entry), ..self.stands }, at)
     }
 
     /// Here, in another setup: for rules that look at everything.
-    pub fn hit_in(&mut self, stands: Stands, at: &Located) -> &mut Hit {
+    pub fn hit_in(&mut self, stands: EntryRef, at: &Located) -> &mut Hit {
         let hit = Hit {
             stands,
             at: at.clone(),
-            words: Vec::new(),
+            args: Vec::new(),
             circumstances: Vec::new(),
             confidence: Confidence::Certain,
             corrected: None,
             repair: None,
             shown: Shown::default(),
-            weighs: None,
+            base_severity: None,
             advice: None,
             besides: Vec::new(),
         };

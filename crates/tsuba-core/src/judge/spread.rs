@@ -3,7 +3,7 @@
 use crate::prelude::*;
 
 /// How work over many items is done. The core knows no threads: the program hands in a way that uses them.
-pub trait Spread {
+pub trait Parallel {
     /// Does `work` for each item (with its index) and joins the results in the order of the items.
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R>;
 
@@ -16,9 +16,9 @@ pub trait Spread {
 
 /// One item after the other.
 #[derive(Clone, Copy, Debug)]
-pub struct InTurn;
+pub struct Sequential;
 
-impl Spread for InTurn {
+impl Parallel for Sequential {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
         items.iter().enumerate().flat_map(|(index, item)| work(index, item)).collect()
     }

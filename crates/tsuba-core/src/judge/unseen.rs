@@ -3,8 +3,8 @@
 use super::options::Options;
 use crate::evidence::{Captured, Listing};
 use crate::prelude::*;
-use crate::register::Standing;
-use crate::understand::{Entry, Study, launch_print, listing_of};
+use crate::register::ReviewStatus;
+use crate::understand::{Analysis, Entry, launch_fingerprint, listing_of};
 use jiff::civil::Date;
 
 /// Something that decides on an entry and was not seen.
@@ -46,13 +46,13 @@ crate::text::named!(Unseen: NotUnderstood, NotAsked, NoAnswer, StaleEvidence);
 
 /// What was not seen of an entry.
 pub(super) fn unseen(
-    studies: &[Study],
-    (study, entry): (&Study, &Entry),
-    standing: Option<&Standing>,
+    studies: &[Analysis],
+    (study, entry): (&Analysis, &Entry),
+    standing: Option<&ReviewStatus>,
     options: &Options,
 ) -> Vec<Unseen> {
     // Somebody has looked at it, and it is still what was looked at.
-    if matches!(standing, Some(Standing::Approved(_))) {
+    if matches!(standing, Some(ReviewStatus::Approved(_))) {
         return Vec::new();
     }
     let plan = entry.plan.as_ref();
@@ -60,7 +60,7 @@ pub(super) fn unseen(
     lost.into_iter().chain(of_listing(studies, (study, entry), options)).collect()
 }
 
-fn of_listing(studies: &[Study], of: (&Study, &Entry), options: &Options) -> Option<Unseen> {
+fn of_listing(studies: &[Analysis], of: (&Analysis, &Entry), options: &Options) -> Option<Unseen> {
     // Whoever writes a repository can write a listing into it: only what was handed over as evidence vouches for a server.
     let Some(listing) = handed_over(studies, of) else { return Some(Unseen::NotAsked) };
     // A listing that somebody wrote down by hand says neither when nor of what: whoever hands it over answers for it.
@@ -73,7 +73,7 @@ fn of_listing(studies: &[Study], of: (&Study, &Entry), options: &Options) -> Opt
 }
 
 /// What is known of an entry's server by evidence.
-fn handed_over<'s>(studies: &'s [Study], (study, entry): (&'s Study, &Entry)) -> Option<&'s Listing> {
+fn handed_over<'s>(studies: &'s [Analysis], (study, entry): (&'s Analysis, &Entry)) -> Option<&'s Listing> {
     let source = match entry.listing {
         Some(_) => study,
         None => studies.get(entry.listed?.study)?,
@@ -92,26 +92,26 @@ fn is_old(captured: &Captured, options: &Options) -> bool {
 /// Was another launch asked than the one that is set up now? What a server says of itself, its name, tells nothing of what is started
 /// elsewhere under that name. An entry that is a listing itself has no launch.
 fn is_of_another_launch(captured: &Captured, entry: &Entry) -> bool {
-    entry.listing.is_none() && captured.print.as_ref() != Some(&launch_print(entry))
+    entry.listing.is_none() && captured.print.as_ref() != Some(&launch_fingerprint(entry))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::judge::{InTurn, Verdict, audit};
+    use crate::judge::{Sequential, Verdict, audit};
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
     use crate::understand::{Outcome, study};
 
     const SETUP: &str = r#"{ "mcpServers": { "tides": { "command": "npx", "args": ["@saltmarsh/tides@1.0.0"] } } }"#;
 
-    fn studied(path: &str, text: &str) -> Study {
+    fn studied(path: &str, text: &str) -> Analysis {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
         *study
     }
 
-    fn handed_over(path: &str, text: &str) -> Study {
+    fn handed_over(path: &str, text: &str) -> Analysis {
         let mut study = studied(path, text);
         study.document.facts.evidence = true;
         study
@@ -127,7 +127,7 @@ mod tests {
     fn nothing_is_ready_that_nobody_looked_at() {
         let listed = r#"{ "era": "handshake", "tools/list": [{ "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }], "ended": "complete" }"#;
         let failed = r#"{ "era": "handshake", "ended": "it ended before it answered" }"#;
-        let own = launch_print(&studied("s.json", SETUP).entries[0]);
+        let own = launch_fingerprint(&studied("s.json", SETUP).entries[0]);
         let login = r#""http": [{ "ask": "no-token", "url": "https://tides.example/mcp", "status": 401 }], "sessions""#;
         let broken = r#"{ "mcpServers": { "tides": { "command": "docker", "args": ["run", "-i"] } } }"#;
         for (setup, captured, want) in [
@@ -144,7 +144,7 @@ mod tests {
             studies.extend(captured.as_ref().map(|text| handed_over("t.json", text)));
             let options = Options::on(jiff::civil::date(2026, 11, 25));
             // The findings are another matter.
-            let outcome = audit(studies, Vec::new(), &[], &options, &InTurn);
+            let outcome = audit(studies, Vec::new(), &[], &options, &Sequential);
             let judgement = &outcome.judgements[0][0];
             let names: Vec<&str> = judgement.unseen.iter().map(|unseen| unseen.name()).collect();
             assert_eq!(names, want, "{captured:?}");
@@ -155,7 +155,7 @@ mod tests {
     #[test]
     fn only_what_was_handed_over_vouches_and_only_for_what_it_was_taken_of() {
         let listing = r#"{ "server": "tides", "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }"#;
-        let own = launch_print(&studied("s.json", SETUP).entries[0]);
+        let own = launch_fingerprint(&studied("s.json", SETUP).entries[0]);
         let session = r#"{ "era": "handshake", "tools/list": [{ "tools": [{ "name": "get_tide", "description": "The tide.", "inputSchema": { "type": "object" }, "annotations": { "readOnlyHint": true } }] }], "ended": "complete" }"#;
         let captured = evidence("2026-11-01", &own, session);
         // Another program under the same name, in another setup.
@@ -170,7 +170,7 @@ mod tests {
         ] {
             let told = format!("{path} {setup} {}", other.document.facts.evidence);
             let options = Options::on(jiff::civil::date(2026, 11, 25));
-            let outcome = audit(vec![studied(path, setup), other], Vec::new(), &[], &options, &InTurn);
+            let outcome = audit(vec![studied(path, setup), other], Vec::new(), &[], &options, &Sequential);
             let names: Vec<&str> = outcome.judgements[0][0].unseen.iter().map(|unseen| unseen.name()).collect();
             assert_eq!(names, want, "{told}");
         }

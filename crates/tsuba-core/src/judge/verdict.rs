@@ -74,7 +74,7 @@ pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>, di
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::judge::{InTurn, Options, audit};
+    use crate::judge::{Options, Sequential, audit};
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
     use crate::understand::{Outcome, study};
@@ -89,7 +89,7 @@ mod tests {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
         let options = Options::on(jiff::civil::date(2026, 11, 25));
-        let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+        let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
         let judgement = outcome.judgements[0][0].clone();
         (judgement.verdict, judgement.reasons.iter().map(|i| outcome.findings[*i].rule.id).collect())
     }

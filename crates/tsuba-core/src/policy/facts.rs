@@ -3,9 +3,9 @@
 
 use crate::evidence::{Item, Listing, Passage};
 use crate::prelude::*;
-use crate::register::Standing;
-use crate::understand::launch::{Pin, Source, ToldLaunch, ToldStep};
-use crate::understand::{Entry, Study, listing_of};
+use crate::register::ReviewStatus;
+use crate::understand::launch::{LaunchSummary, Pin, Source, StepSummary};
+use crate::understand::{Analysis, Entry, listing_of};
 use serde::Serialize;
 
 /// An entry, as an expression sees it.
@@ -18,7 +18,7 @@ pub(super) struct EntryFacts {
     tracked: bool,
     name: String,
     transport: &'static str,
-    launch: ToldLaunch,
+    launch: LaunchSummary,
     remote: RemoteFacts,
     credentials: Vec<CredentialFacts>,
     reach: ReachFacts,
@@ -89,7 +89,7 @@ impl EntryFacts {
     pub(super) fn blank() -> Self {
         let text = || vec![TextFacts::default()];
         let (runner, package, version) = (String::new(), String::new(), String::new());
-        let step = ToldStep { runner, source: Source::Path, package, version, pin: Pin::Local, aside: false };
+        let step = StepSummary { runner, source: Source::Path, package, version, pin: Pin::Local, aside: false };
         Self {
             credentials: vec![CredentialFacts::default()],
             listing: ListingFacts {
@@ -97,12 +97,12 @@ impl EntryFacts {
                 items: vec![ItemFacts { texts: text(), ..ItemFacts::default() }],
                 texts: text(),
             },
-            launch: ToldLaunch { via: vec![step], ..ToldLaunch::default() },
+            launch: LaunchSummary { via: vec![step], ..LaunchSummary::default() },
             ..Self::default()
         }
     }
 
-    pub(super) fn of(studies: &[Study], study: &Study, entry: &Entry, standing: Option<&Standing>) -> Self {
+    pub(super) fn of(studies: &[Analysis], study: &Analysis, entry: &Entry, standing: Option<&ReviewStatus>) -> Self {
         let facts = &study.document.facts;
         let listed = entry.listed.and_then(|listed| studies.get(listed.study));
         let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
@@ -120,7 +120,7 @@ impl EntryFacts {
                 loopback: remote.loopback,
             }),
             credentials: entry
-                .handed
+                .credentials
                 .iter()
                 .map(|h| CredentialFacts { place: h.place.name(), name: h.name.clone(), kind: h.kind.name() })
                 .collect(),
@@ -133,7 +133,7 @@ impl EntryFacts {
             disabled: entry.disabled,
             listing: listing.map(ListingFacts::of).unwrap_or_default(),
             login: listed.map(LoginFacts::of).unwrap_or_default(),
-            standing: standing.map(Standing::name).unwrap_or_default(),
+            standing: standing.map(ReviewStatus::name).unwrap_or_default(),
         }
     }
 }
@@ -160,7 +160,7 @@ fn texts<'p>(passages: impl Iterator<Item = &'p Passage>) -> Vec<TextFacts> {
 }
 
 impl LoginFacts {
-    fn of(study: &Study) -> Self {
+    fn of(study: &Analysis) -> Self {
         let papers = &study.papers;
         let issuers = papers.resources.iter().flat_map(|paper| &paper.servers);
         let scopes = papers.resources.iter().flat_map(|paper| &paper.scopes);

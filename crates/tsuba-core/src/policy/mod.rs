@@ -13,7 +13,7 @@ pub use own::{Applied, OwnRule};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::Vocabulary;
-use crate::understand::{Entry, Study, listing_of};
+use crate::understand::{Analysis, Entry, listing_of};
 use core::fmt;
 use facts::EntryFacts;
 use folders::Folders;
@@ -217,9 +217,9 @@ impl Policy {
     /// The company's own rules that look at setups of this path, with what each says of an entry.
     pub fn own_rules<'p>(
         &'p self,
-        studies: &[Study],
-        (study, entry): (&Study, &Entry),
-        standing: Option<&crate::register::Standing>,
+        studies: &[Analysis],
+        (study, entry): (&Analysis, &Entry),
+        standing: Option<&crate::register::ReviewStatus>,
     ) -> Vec<(&'p OwnRule, Applied)> {
         let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(study.document.policy_path())).collect();
         if rules.is_empty() {

@@ -185,7 +185,7 @@ fn the_company_knows_its_own_words_and_tokens() {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ "command": "t", "env": {{ "{name}": "{value}" }} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into(), facts: Facts::default() };
         let Outcome::Setup(study) = study(input, lexicon) else { panic!("not a setup") };
-        study.entries[0].handed.iter().map(|handed| handed.kind.name()).collect()
+        study.entries[0].credentials.iter().map(|credential| credential.kind.name()).collect()
     };
     for (name, value, with, without) in [
         ("MOORAGE", "north-quay-seven", vec!["plaintext"], vec![]),

@@ -13,14 +13,14 @@ mod writing;
 use crate::prelude::*;
 use crate::read::{Input, Node, Notation, Reason, Unreadable, read};
 use crate::text::strong_fingerprint;
-use crate::understand::Prints;
+use crate::understand::Fingerprints;
 use core::fmt;
 pub use history::{MAX_HISTORY, Past};
 use jiff::civil::Date;
 use reading::Reading;
 pub use signed::{MAX_REMEMBERED, Memory, NAMESPACE, NotSigned, Signers, SignersError, Stale};
 pub use signing::Signing;
-pub use standing::{Standing, Stood};
+pub use standing::{ReviewState, ReviewStatus};
 pub(crate) use standing::{approved_versions, standings};
 use writing::{above_remarks, written};
 
@@ -113,7 +113,7 @@ pub struct Decision {
     /// The launch that was approved.
     pub launch: Option<String>,
     /// What the server listed when it was approved.
-    pub prints: Option<Prints>,
+    pub prints: Option<Fingerprints>,
     /// Where the finding stood that was waived, for whoever reads the register.
     pub place: Option<FindingPlace>,
     /// What was decided on it before, the oldest first.

@@ -4,7 +4,7 @@ use super::{Decision, FindingPlace, Kind, Past, RegisterError, Scope};
 use crate::prelude::*;
 use crate::read::{Document, Node};
 use crate::text::unknown_key;
-use crate::understand::Prints;
+use crate::understand::Fingerprints;
 use jiff::civil::Date;
 
 /// What a decision may hold.
@@ -110,7 +110,7 @@ impl Reading<'_> {
         }
         let conditions = self.node.get("conditions").map(Node::items).unwrap_or_default();
         let conditions = conditions.iter().filter_map(Node::text).map(str::to_owned).collect();
-        let prints = self.node.get("listed").map(|listed| Prints {
+        let prints = self.node.get("listed").map(|listed| Fingerprints {
             server: text("server"),
             items: listed
                 .members()

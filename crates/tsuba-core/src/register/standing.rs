@@ -3,13 +3,13 @@
 use super::{Decision, Kind, Register, Scope};
 use crate::prelude::*;
 use crate::understand::{
-    Entry, Fetched, Prints, SetupKind, Study, fetched, launch_print, listing_of, registry_name, started,
+    Analysis, Entry, Fetched, Fingerprints, SetupKind, fetched, launch_fingerprint, listing_of, registry_name, started,
 };
 use jiff::civil::Date;
 
 /// Where an entry stands. Decisions are indexes into the register's.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Standing {
+pub enum ReviewStatus {
     /// Nobody has decided on it.
     Unknown,
     /// It is approved, and is what was approved.
@@ -22,7 +22,7 @@ pub enum Standing {
     Refused(usize),
 }
 
-impl Standing {
+impl ReviewStatus {
     /// The decision it rests on.
     pub fn decision(&self) -> Option<usize> {
         match self {
@@ -32,13 +32,13 @@ impl Standing {
     }
 
     /// Without its decision.
-    pub fn stood(&self) -> Stood {
+    pub fn stood(&self) -> ReviewState {
         match self {
-            Self::Unknown => Stood::Unknown,
-            Self::Approved(_) => Stood::Approved,
-            Self::Changed(..) => Stood::Changed,
-            Self::Expired(_) => Stood::Expired,
-            Self::Refused(_) => Stood::Refused,
+            Self::Unknown => ReviewState::Unknown,
+            Self::Approved(_) => ReviewState::Approved,
+            Self::Changed(..) => ReviewState::Changed,
+            Self::Expired(_) => ReviewState::Expired,
+            Self::Refused(_) => ReviewState::Refused,
         }
     }
 
@@ -61,7 +61,7 @@ impl Standing {
 
 /// A standing without its decision.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Stood {
+pub enum ReviewState {
     /// Nobody has decided.
     Unknown,
     /// Approved, and what was approved.
@@ -74,7 +74,7 @@ pub enum Stood {
     Refused,
 }
 
-impl Stood {
+impl ReviewState {
     /// Its name in reports.
     pub fn name(self) -> &'static str {
         match self {
@@ -87,15 +87,15 @@ impl Stood {
     }
 }
 
-crate::text::named!(Stood: Unknown, Approved, Changed, Expired, Refused);
+crate::text::named!(ReviewState: Unknown, Approved, Changed, Expired, Refused);
 
 /// The standing of every entry, by study; `None` for what stands for a listing.
-pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> Vec<Vec<Option<Standing>>> {
+pub(crate) fn standings(studies: &[Analysis], register: &Register, today: Date) -> Vec<Vec<Option<ReviewStatus>>> {
     let index = Index::of(register);
-    let of = |study: &Study| {
+    let of = |study: &Analysis| {
         let decided = |entry: &Entry| entry.listing.is_none() && study.kind.sets_up();
         // That nobody has decided on a candidate is why it is asked about.
-        let told = |standing: &Standing| study.kind != SetupKind::Candidate || *standing != Standing::Unknown;
+        let told = |standing: &ReviewStatus| study.kind != SetupKind::Candidate || *standing != ReviewStatus::Unknown;
         let standing =
             |entry: &Entry| decided(entry).then(|| index.standing(studies, study, entry, register, today)).filter(told);
         study.entries.iter().map(standing).collect()
@@ -104,7 +104,7 @@ pub(crate) fn standings(studies: &[Study], register: &Register, today: Date) -> 
 }
 
 /// Notes at entries whose package is not known at a version the one version of it that is approved, where that is one alone.
-pub(crate) fn approved_versions(studies: &mut [Study], register: &Register, today: Date) {
+pub(crate) fn approved_versions(studies: &mut [Analysis], register: &Register, today: Date) {
     let mut approved: BTreeMap<(&str, String), BTreeSet<&str>> = BTreeMap::new();
     let holds =
         |decision: &&Decision| decision.kind == Kind::Approved && decision.team.is_none() && decision.holds(today);
@@ -146,17 +146,24 @@ impl<'r> Index<'r> {
         index
     }
 
-    fn standing(&self, studies: &[Study], study: &Study, entry: &Entry, register: &Register, today: Date) -> Standing {
+    fn standing(
+        &self,
+        studies: &[Analysis],
+        study: &Analysis,
+        entry: &Entry,
+        register: &Register,
+        today: Date,
+    ) -> ReviewStatus {
         let own = self.entries.get(&(study.document.register_path(), entry.name.text.as_str()));
         let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
         let fetched = fetched(entry);
         let of_packages = fetched.iter().filter_map(|p| self.packages.get(&(p.source, p.name.clone())));
-        let mut best = Standing::Unknown;
+        let mut best = ReviewStatus::Unknown;
         for at in own.into_iter().chain(of_host).chain(of_packages).flatten().copied() {
             let Some(decision) = register.decisions.get(at) else { continue };
             let team = decision.team.is_none() || decision.team == study.document.facts.team;
             if team && covers(decision, entry, &fetched) {
-                let standing = judged(at, decision, entry, || listing_of(studies, entry).map(Prints::of), today);
+                let standing = judged(at, decision, entry, || listing_of(studies, entry).map(Fingerprints::of), today);
                 if standing.rank() > best.rank() {
                     best = standing;
                 }
@@ -187,15 +194,21 @@ fn same_version(one: &str, other: &str) -> bool {
     bare(one) == bare(other)
 }
 
-fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Option<Prints>, today: Date) -> Standing {
+fn judged(
+    at: usize,
+    decision: &Decision,
+    entry: &Entry,
+    prints: impl Fn() -> Option<Fingerprints>,
+    today: Date,
+) -> ReviewStatus {
     match (decision.kind, decision.holds(today)) {
-        (Kind::Refused, true) => return Standing::Refused(at),
-        (Kind::Refused, false) | (Kind::Waived | Kind::Revoked, _) => return Standing::Unknown,
-        (Kind::Approved, false) => return Standing::Expired(at),
+        (Kind::Refused, true) => return ReviewStatus::Refused(at),
+        (Kind::Refused, false) | (Kind::Waived | Kind::Revoked, _) => return ReviewStatus::Unknown,
+        (Kind::Approved, false) => return ReviewStatus::Expired(at),
         (Kind::Approved, true) => {}
     }
     let mut changed = Vec::new();
-    if decision.launch.as_ref().is_some_and(|launch| *launch != launch_print(entry)) {
+    if decision.launch.as_ref().is_some_and(|launch| *launch != launch_fingerprint(entry)) {
         changed.push("how it is started or called".to_owned());
     }
     if let (Scope::Package { version: Some(approved), .. }, Some((_, _, found))) = (&decision.scope, started(entry))
@@ -211,5 +224,5 @@ fn judged(at: usize, decision: &Decision, entry: &Entry, prints: impl Fn() -> Op
     {
         changed.extend(now.beyond(old));
     }
-    if changed.is_empty() { Standing::Approved(at) } else { Standing::Changed(at, changed) }
+    if changed.is_empty() { ReviewStatus::Approved(at) } else { ReviewStatus::Changed(at, changed) }
 }

@@ -35,7 +35,7 @@ fn what_is_written_is_read_again() {
     let mut text = String::new();
     let place = FindingPlace { setup: "a \"b\".json".into(), entry: Some("t".into()), pointer: "/mcpServers/t".into() };
     let mut all: Vec<Decision> = scopes.into_iter().map(decision).collect();
-    all[0].prints = Some(Prints {
+    all[0].prints = Some(Fingerprints {
         server: Some("s".into()),
         items: [("tool get \"tide\"".to_owned(), BTreeSet::from(["x".to_owned(), "y".to_owned()]))].into(),
     });
@@ -152,7 +152,7 @@ fn what_is_signed_depends_on_the_decisions_alone() {
         ("until", |d| d.until = None),
         ("conditions", |d| d.conditions.clear()),
         ("launch", |d| d.launch = Some("ac".into())),
-        ("prints", |d| d.prints = Some(Prints::default())),
+        ("prints", |d| d.prints = Some(Fingerprints::default())),
     ];
     for (what, change) in changes {
         let mut other = first.clone();

@@ -1,6 +1,6 @@
 //! One change of a text: a value written anew in the notation it stands in, or an item taken out of its list.
 
-use crate::judge::{Prompt, Repair};
+use crate::judge::{Fix, Prompt};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::Span;
@@ -10,12 +10,12 @@ use core::ops::Range;
 pub(super) type Edit = (Range<usize>, String);
 
 /// The changes that one repair needs; `None` where it cannot be made without touching something else.
-pub(super) fn edits(document: &Document, at: Span, repair: &Repair) -> Option<Vec<Edit>> {
+pub(super) fn edits(document: &Document, at: Span, repair: &Fix) -> Option<Vec<Edit>> {
     let value = |text: &str| Some((at.range(), written(document.notation, document.written(at), text)?));
     Some(match repair {
-        Repair::Write(text) => vec![value(text)?],
-        Repair::TakeOut => vec![(without(document, at)?, String::new())],
-        Repair::Prompt(prompt) => {
+        Fix::Write(text) => vec![value(text)?],
+        Fix::Remove => vec![(without(document, at)?, String::new())],
+        Fix::Prompt(prompt) => {
             let mut edits = vec![value(&format!("${{input:{}}}", prompt.id))?];
             edits.extend(asked(document, prompt)?);
             edits

@@ -5,16 +5,16 @@ mod edit;
 
 use edit::Batch;
 
-use crate::judge::{Audit, Finding, InTurn, Options, Rule, audit, secret_spans};
+use crate::judge::{Audit, Finding, Options, Rule, Sequential, audit, secret_spans};
 use crate::prelude::*;
 use crate::read::{Input, Notation};
 use crate::text::Span;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, Study, packs_secrets, study};
+use crate::understand::{Analysis, Outcome, packs_secrets, study};
 
 /// A finding, as a repair tells of it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Mended {
+pub struct AppliedFix {
     /// The line it stands on, in the text as it was before this change.
     pub line: u32,
     /// The rule.
@@ -29,9 +29,9 @@ pub struct Repaired {
     /// Its text, without a byte order mark.
     pub text: String,
     /// What is mended, in the order done.
-    pub done: Vec<Mended>,
+    pub done: Vec<AppliedFix>,
     /// What is not, though its rule knows how: it could not be done safely here.
-    pub left: Vec<Mended>,
+    pub left: Vec<AppliedFix>,
     /// The places of secrets in the text before and after, sorted, apart from each other.
     pub secrets: (Vec<Span>, Vec<Span>),
 }
@@ -42,7 +42,7 @@ const MAX_ROUNDS: usize = 500;
 const MAX_BYTES: usize = 256 << 20;
 
 /// Mends a document; `others` are studied documents that say something about it: evidence, above all.
-pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], options: &Options) -> Repaired {
+pub fn repair(document: &Analysis, others: &[Analysis], rules: &[&'static Rule], options: &Options) -> Repaired {
     let lexicon = Lexicon::with(options.policy.vocabulary.clone());
     let workshop = Workshop { document, others, rules, options, lexicon };
     let mut out = Repaired { text: document.document.text.clone(), ..Repaired::default() };
@@ -53,7 +53,9 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
     // A secret that a link, an entity or a cluster's manifest carries in another form could not be masked in the lines of a diff.
     let stands = |secret: &str| document.document.text.contains(secret);
     let hidden = document.document.notation == Notation::Prose
-        && document.all_handed().any(|(_, handed)| handed.is_plaintext() && !stands(&handed.value.text));
+        && document
+            .all_credentials()
+            .any(|(_, credential)| credential.is_plaintext() && !stands(&credential.value.text));
     if hidden {
         return out;
     }
@@ -79,7 +81,8 @@ pub fn repair(document: &Study, others: &[Study], rules: &[&'static Rule], optio
                 at_once = at_once.saturating_mul(2);
             }
             None if taken.len() == 1 => {
-                let cannot: Vec<(Key, Mended)> = taken.iter().map(|finding| (key(finding), mended(finding))).collect();
+                let cannot: Vec<(Key, AppliedFix)> =
+                    taken.iter().map(|finding| (key(finding), mended(finding))).collect();
                 for (key, told) in cannot {
                     given_up.insert(key);
                     out.left.push(told);
@@ -104,14 +107,14 @@ fn key(finding: &Finding) -> Key {
     (finding.rule.id.to_owned(), finding.pointer.as_str().to_owned() + finding.message.as_str())
 }
 
-fn mended(finding: &Finding) -> Mended {
-    Mended { line: finding.start.line, rule: finding.rule.id, message: finding.message.as_str().to_owned() }
+fn mended(finding: &Finding) -> AppliedFix {
+    AppliedFix { line: finding.start.line, rule: finding.rule.id, message: finding.message.as_str().to_owned() }
 }
 
 /// What a repair works with.
 struct Workshop<'w> {
-    document: &'w Study,
-    others: &'w [Study],
+    document: &'w Analysis,
+    others: &'w [Analysis],
     rules: &'w [&'static Rule],
     options: &'w Options,
     lexicon: Lexicon,
@@ -129,7 +132,7 @@ impl Judged {
         self.audit.findings.iter().filter(|finding| finding.stands.study == self.at)
     }
 
-    fn study(&self) -> Option<&Study> {
+    fn study(&self) -> Option<&Analysis> {
         self.audit.studies.get(self.at)
     }
 }
@@ -140,7 +143,7 @@ impl Workshop<'_> {
         let input = Input { path: own.path.clone(), bytes: text.as_bytes().to_vec(), facts: own.facts.clone() };
         let Outcome::Setup(study) = study(input, &self.lexicon) else { return None };
         let studies = self.others.iter().cloned().chain([*study]).collect();
-        let mut audit = audit(studies, Vec::new(), self.rules, self.options, &InTurn);
+        let mut audit = audit(studies, Vec::new(), self.rules, self.options, &Sequential);
         let at = audit.studies.iter().position(|study| study.document.path == own.path)?;
         audit.studies.get_mut(at)?.document.read_tree();
         Some(Judged { audit, at })

@@ -3,7 +3,7 @@ use crate::judge::Options;
 use crate::understand::Known;
 use proptest::prelude::*;
 
-fn studied(path: &str, text: &str) -> Study {
+fn studied(path: &str, text: &str) -> Analysis {
     let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
     *study
@@ -11,7 +11,7 @@ fn studied(path: &str, text: &str) -> Study {
 
 fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let mut others: Vec<Study> =
+    let mut others: Vec<Analysis> =
         evidence.iter().enumerate().map(|(at, text)| studied(&format!("e{at}.json"), text)).collect();
     others.iter_mut().for_each(|other| other.document.facts.evidence = true);
     repair(&studied(path, text), &others, &crate::rules::all(), &options)
@@ -156,7 +156,7 @@ fn mend_in_project(text: &str, known: Known, evidence: &[&str]) -> Repaired {
     let options = Options { known, ..Options::on(jiff::civil::date(2026, 11, 24)) };
     let mut document = studied("s.json", text);
     document.document.facts.tracked = Some(true);
-    let mut others: Vec<Study> = evidence.iter().map(|text| studied("e.json", text)).collect();
+    let mut others: Vec<Analysis> = evidence.iter().map(|text| studied("e.json", text)).collect();
     others.iter_mut().for_each(|other| other.document.facts.evidence = true);
     repair(&document, &others, &crate::rules::all(), &options)
 }
@@ -367,7 +367,7 @@ fn a_secret_moves_only_to_where_it_is_kept_and_filled_in() {
         let study = studied(path, text);
         let repaired = repair(&study, &[], &crate::rules::all(), &options);
         assert_eq!(repaired.text, text);
-        let found = crate::judge::audit(vec![study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+        let found = crate::judge::audit(vec![study], Vec::new(), &crate::rules::all(), &options, &Sequential);
         let secret = found.findings.iter().find(|finding| finding.rule.id == "secret/plaintext").expect("a finding");
         assert!(secret.fix.as_str().contains(says), "{text}: {}", secret.fix.as_str());
         assert!(!secret.fix.as_str().contains("Write "), "{}", secret.fix.as_str());

@@ -6,7 +6,7 @@ use super::entry::{Entry, Reach, Transport};
 use super::launch::{Container, Plan, Step, StepKind, program_name, unwrap};
 use super::setup::Server;
 use super::unasked::{Unasked, unasked};
-use super::{handed, reach, variables};
+use super::{entry_credentials, reach, variables};
 use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::read::{Document, Node, Value};
@@ -100,7 +100,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         remote,
         variables,
         settings: variables::settings(node, &server.pointer),
-        handed: Vec::new(),
+        credentials: Vec::new(),
         unasked: unasked(node, server),
         disabled: is_disabled(node),
         cwd: node
@@ -114,7 +114,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         known_digest: None,
         known_https: None,
     };
-    entry.handed = handed::of_entry(document, node, &entry, lexicon);
+    entry.credentials = entry_credentials::of_entry(document, node, &entry, lexicon);
     entry.reach = reach::of(&entry);
     entry.shrink();
     entry
@@ -132,7 +132,7 @@ pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
         remote: None,
         variables: Vec::new(),
         settings: Vec::new(),
-        handed: Vec::new(),
+        credentials: Vec::new(),
         unasked: Unasked::default(),
         disabled: false,
         cwd: None,

@@ -10,12 +10,12 @@ impl Entry {
         let package = server.and_then(|step| step.target()).map(|target| target.text.as_str()).unwrap_or_default();
         let last = package.rsplit('/').next().unwrap_or_default();
         let bare = last.split(['@', ':', '=']).next().unwrap_or_default();
-        [plain_name(&self.name.text), plain_name(bare)].into_iter().filter(|name| !name.is_empty())
+        [normalized_name(&self.name.text), normalized_name(bare)].into_iter().filter(|name| !name.is_empty())
     }
 }
 
 /// A name without case and separators, and without what says only that it is a server.
-pub(crate) fn plain_name(name: &str) -> String {
+pub(crate) fn normalized_name(name: &str) -> String {
     let letters: String = name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
     let bare = letters.strip_prefix("mcp").or_else(|| letters.strip_suffix("mcp")).unwrap_or(&letters);
     let bare = bare.strip_prefix("server").or_else(|| bare.strip_suffix("server")).unwrap_or(bare);
@@ -36,7 +36,7 @@ mod tests {
             ("tide-mcp-server", "tide"),
             ("mcp", "mcp"),
         ] {
-            assert_eq!(plain_name(name), want, "{name}");
+            assert_eq!(normalized_name(name), want, "{name}");
         }
     }
 }

@@ -84,7 +84,7 @@ pub struct Entry {
     /// Its other settings that are one value each.
     pub settings: Vec<Variable>,
     /// The credentials among all values handed over.
-    pub handed: Vec<Handed>,
+    pub credentials: Vec<Credential>,
     /// What runs without asking.
     pub unasked: Unasked,
     /// Is it switched off?
@@ -129,11 +129,11 @@ impl Entry {
 
     /// Gives back the room that its lists have and do not need: a company has very many entries, and most lists hold one thing or none.
     pub(super) fn shrink(&mut self) {
-        let Self { command, plan, variables, settings, handed, env_files, reach, .. } = self;
+        let Self { command, plan, variables, settings, credentials, env_files, reach, .. } = self;
         command.shrink_to_fit();
         variables.shrink_to_fit();
         settings.shrink_to_fit();
-        handed.shrink_to_fit();
+        credentials.shrink_to_fit();
         env_files.shrink_to_fit();
         reach.folders.shrink_to_fit();
         reach.hosts.shrink_to_fit();
@@ -155,7 +155,7 @@ impl Entry {
 
 /// A credential among the values handed over.
 #[derive(Clone, Debug)]
-pub struct Handed {
+pub struct Credential {
     /// Where.
     pub place: Place,
     /// Under which name.
@@ -172,7 +172,7 @@ pub struct Handed {
     pub weak: bool,
 }
 
-impl Handed {
+impl Credential {
     /// Is it a secret in plain text?
     pub fn is_plaintext(&self) -> bool {
         self.kind == Kind::Plaintext

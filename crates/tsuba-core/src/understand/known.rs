@@ -2,7 +2,7 @@
 //! images that other setups name. Nothing of it is guessed: where two are named, neither is known.
 
 use super::launch::{Container, Package, Source};
-use super::{Study, registry_name};
+use super::{Analysis, registry_name};
 use crate::prelude::*;
 use crate::read::{Input, Node, read};
 
@@ -20,7 +20,7 @@ pub type Locked = (Source, String, String);
 
 impl Known {
     /// The digests of all images that are named with one.
-    pub fn of(studies: &[Study]) -> Self {
+    pub fn of(studies: &[Analysis]) -> Self {
         let mut known = Self::default();
         let plans = studies.iter().flat_map(|study| &study.entries).filter_map(|entry| entry.plan.as_ref());
         for reference in plans.flat_map(|plan| plan.containers()).map(|(_, container)| &container.reference) {

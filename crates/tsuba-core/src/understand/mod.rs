@@ -1,54 +1,54 @@
 //! understand: what each entry of a setup really runs, reaches, and is handed.
 
+mod analysis;
 mod beside;
 mod build;
 mod called;
 pub mod credential;
 mod deploy;
 mod entry;
+mod entry_credentials;
 mod fetched;
+mod fingerprints;
 mod gateway;
-mod handed;
 mod index;
 mod known;
 pub mod launch;
 mod manifest;
-mod print;
 mod reach;
 mod recognisers;
 mod setup;
 mod signs;
-mod study;
 mod unasked;
 mod variables;
 
 pub use beside::{Beside, Card};
-pub(crate) use called::plain_name;
+pub(crate) use called::normalized_name;
 pub(crate) use deploy::{REFERENCE, USER, as_written, packs_secrets};
-pub use entry::{Asks, Entry, Folder, Handed, Listed, Reach, Transport};
+pub use entry::{Asks, Credential, Entry, Folder, Listed, Reach, Transport};
 pub(crate) use fetched::{Fetched, fetched};
 pub use fetched::{registry_name, started};
+pub use fingerprints::{Fingerprints, launch_fingerprint};
 pub use gateway::Gateway;
 pub use index::indexes;
 pub use known::{Known, LOCKFILES, Locked, installed, locked};
 pub use manifest::{Manifest, Published};
-pub use print::{Prints, launch_print};
 pub use setup::{Found, SetupKind};
 pub use unasked::Unasked;
 pub use variables::Variable;
 
 use crate::prelude::*;
 use crate::read::{Document, Input, Unreadable, read, read_pasted};
+pub use analysis::{Analysis, listing_of};
 use credential::Lexicon;
 use recognisers::{RECOGNISERS, Taken, taken};
 pub(crate) use signs::missed;
-pub use study::{Study, listing_of};
 
 /// The outcome of studying a file.
 #[derive(Debug)]
 pub enum Outcome {
     /// It is a setup, a dotenv file, a listing, or OAuth evidence.
-    Setup(Box<Study>),
+    Setup(Box<Analysis>),
     /// It is something else.
     Other,
     /// It looks like a setup and cannot be read: why, and on which line.
@@ -98,16 +98,16 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
     entries.extend(made.iter().map(|made| build::of_made(&document, made, lexicon)));
     let remarks = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
-    let handed = handed::loose(&document, &found, &entries, (&papers, &beside), lexicon);
+    let credentials = entry_credentials::loose(&document, &found, &entries, (&papers, &beside), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
     document.roots = Vec::new();
     entries.shrink_to_fit();
-    Outcome::Setup(Box::new(Study {
+    Outcome::Setup(Box::new(Analysis {
         document,
         kind,
         entries,
-        handed,
+        credentials,
         duplicates,
         imports,
         listings,

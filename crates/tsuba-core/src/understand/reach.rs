@@ -89,7 +89,7 @@ pub(super) fn of(entry: &Entry) -> Reach {
             reach.powers.extend(WORDS.iter().filter(|(w, _)| *w == word).map(|(_, power)| *power));
         }
     }
-    if entry.handed.iter().any(|h| h.place == super::credential::Place::ConnectionString) {
+    if entry.credentials.iter().any(|h| h.place == super::credential::Place::ConnectionString) {
         reach.powers.insert(Power::Database);
     }
     reach

@@ -6,7 +6,7 @@ use super::manifest::Manifest;
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
 use super::{Beside, beside, deploy, gateway, manifest, setup};
-use crate::evidence::oauth::{Papers, looks_like_papers, papers};
+use crate::evidence::oauth::{OAuthDocuments, looks_like_papers, papers};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Notation};
@@ -19,7 +19,7 @@ pub(super) struct Taken<'d> {
     /// What servers list in it.
     pub(super) listings: Vec<Listing>,
     /// What it holds about how to log in.
-    pub(super) papers: Papers,
+    pub(super) papers: OAuthDocuments,
     /// Servers that are put together from what it deploys or publishes, and what kind that makes it.
     pub(super) made: Option<(SetupKind, Vec<Made>)>,
     /// What it publishes.

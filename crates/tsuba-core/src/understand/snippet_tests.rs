@@ -1,6 +1,6 @@
 //! What texts show and links carry, with the place of what is judged; and what is no setup at all.
 
-use crate::judge::{InTurn, Options, audit};
+use crate::judge::{Options, Sequential, audit};
 use crate::prelude::*;
 use crate::read::Input;
 use crate::understand::credential::Lexicon;
@@ -18,7 +18,7 @@ fn found(path: &str, text: &str) -> String {
     };
     let kind = study.kind.name();
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
     let mut told: Vec<String> = audit
         .findings
@@ -174,7 +174,7 @@ fn a_secret_inside_a_link_is_in_no_output() {
     let input = Input { path: "README.md".into(), bytes: text.into(), ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("no setup") };
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
     for finding in &audit.findings {
         assert!(
             !finding.excerpt.text.as_str().contains(packed.get(..40).unwrap()),
@@ -187,7 +187,7 @@ fn a_secret_inside_a_link_is_in_no_output() {
 fn pasted(text: &str) -> String {
     let Outcome::Setup(study) = study_pasted(text, &Lexicon::default()) else { return "other".to_owned() };
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let mut told: Vec<String> =
         audit.findings.iter().map(|f| format!("{} {}-{}", f.rule.id, f.start.column, f.end.column)).collect();
     told.sort();

@@ -9,7 +9,7 @@
 #![allow(dead_code, reason = "each test program uses its own part of this module")]
 
 use std::path::PathBuf;
-use tsuba_core::judge::{InTurn, Options, Rule, audit};
+use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::policy::Policy;
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::register::Register;
@@ -109,13 +109,13 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
         })
         .collect();
     let options = Options { register, policy, ..Options::on(jiff::civil::date(2026, 11, 24)) };
-    let outcome = audit(studies, Vec::new(), &[rule], &options, &InTurn);
+    let outcome = audit(studies, Vec::new(), &[rule], &options, &Sequential);
     outcome
         .findings
         .iter()
         .map(|f| {
             for name in
-                rule.says.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(n, _)| format!("{{{n}}}"))
+                rule.message.split('{').skip(1).filter_map(|rest| rest.split_once('}')).map(|(n, _)| format!("{{{n}}}"))
             {
                 assert!(!f.message.as_str().contains(&name), "a word of the message is not filled in: {}", f.message);
             }

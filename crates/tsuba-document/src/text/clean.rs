@@ -7,7 +7,7 @@ use core::fmt;
 use serde::{Serialize, Serializer};
 
 /// A text that may be printed anywhere: no known secret in it, no control character, nothing invisible.
-/// Only a [`Cleaner`] (or a constant of the program) makes one.
+/// Only a [`Redactor`] (or a constant of the program) makes one.
 /// It is shared, not copied: one path or message stands in many places of a report.
 #[derive(Clone, Debug)]
 pub struct Clean(Shared);
@@ -92,11 +92,11 @@ impl fmt::Display for Clean {
 
 /// Knows every secret of an audit and takes them out of any text.
 #[derive(Clone, Debug)]
-pub struct Cleaner {
+pub struct Redactor {
     masker: Masker,
 }
 
-impl Cleaner {
+impl Redactor {
     /// One that masks what this one finds.
     pub fn new(masker: Masker) -> Self {
         Self { masker }
@@ -150,8 +150,8 @@ mod tests {
 
     use core::ops::Range;
 
-    fn cleaner<'s>(secrets: &[&'s str], common: &[&'s str]) -> Cleaner {
-        Cleaner::new(Masker::new(secrets.iter().copied(), common.iter().copied(), |_| Vec::new()))
+    fn cleaner<'s>(secrets: &[&'s str], common: &[&'s str]) -> Redactor {
+        Redactor::new(Masker::new(secrets.iter().copied(), common.iter().copied(), |_| Vec::new()))
     }
 
     #[test]
@@ -159,7 +159,7 @@ mod tests {
         let find = |text: &str| -> Vec<Range<usize>> {
             text.match_indices("key-").map(|(at, _)| at..(at + 10).min(text.len())).collect()
         };
-        let cleaner = Cleaner::new(Masker::new(["known-secret"], [], find));
+        let cleaner = Redactor::new(Masker::new(["known-secret"], [], find));
         for (text, shown) in [
             ("a key-123456 b known-secret key-abcdef", "a k…(10 chars) b kn…(12 chars) k…(10 chars)"),
             // Whatever nobody sees does not hide it, and overlapping ones are one.

@@ -34,7 +34,7 @@ impl Span {
 /// A decoded text and its place: `span` covers the text as written, with its quotes; `pointer` names the value.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Located {
-    /// The text after escapes are resolved. Hostile: it goes out only through [`super::Cleaner`].
+    /// The text after escapes are resolved. Hostile: it goes out only through [`super::Redactor`].
     pub text: String,
     /// Where it is written.
     pub span: Span,

@@ -20,7 +20,7 @@ pub use crate::named;
 pub use address::is_server_address;
 pub use address::{Remote, Scheme};
 pub use clean::is_unseen;
-pub use clean::{Clean, Cleaner};
+pub use clean::{Clean, Redactor};
 pub use cut::{boundary, head};
 pub use digest::{Key, fingerprint, keyed, strong_fingerprint};
 pub use lines::{Lines, Position};

@@ -12,7 +12,7 @@ use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
-use tsuba_core::register::Stood;
+use tsuba_core::register::ReviewState;
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 
@@ -228,7 +228,7 @@ impl Text {
             // Without findings only what was not seen can decide.
             let mut reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
             let standing = entry.decision.as_ref().map(|decision| *decision.standing);
-            reasons.extend((standing == Some(Stood::Unknown)).then_some("undecided"));
+            reasons.extend((standing == Some(ReviewState::Unknown)).then_some("undecided"));
             let reasons = if reasons.is_empty() { String::new() } else { format!("  ({})", reasons.join(", ")) };
             let line = cut(&line, self.0.width.saturating_sub(15 + reasons.len()));
             writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Tint::Quiet, &reasons))?;

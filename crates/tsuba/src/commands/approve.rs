@@ -9,7 +9,7 @@ use anyhow::bail;
 use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::judge::Stands;
+use tsuba_core::judge::EntryRef;
 use tsuba_core::register::{Decision, Kind};
 
 /// Approve entries as they are now: launch or URL, and everything a model reads of their servers
@@ -51,7 +51,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let mut audited = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let audit = &audited.audit;
-    let mut decided: Vec<(Decision, Vec<Stands>)> = Vec::new();
+    let mut decided: Vec<(Decision, Vec<EntryRef>)> = Vec::new();
     let mut told = Vec::new();
     for (stands, study, entry) in args.named.of(&audited)? {
         let open = open(audit, stands);

@@ -12,7 +12,7 @@ use serde_json::json;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::pattern_redactor;
 use tsuba_core::severity::Severity;
 use tsuba_report::{Look, Page, Tint};
 
@@ -113,7 +113,7 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
 
 fn text(out: &mut dyn Write, look: Look, changes: &[Change]) -> io::Result<()> {
     // Whoever wrote the reports may have written anything into them.
-    let cleaner = wary_cleaner();
+    let cleaner = pattern_redactor();
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
     let count = |weight: Weight| changes.iter().filter(|change| change.weight == weight).count();
     let counts: Vec<String> = Weight::ALL
@@ -141,7 +141,7 @@ fn tint(weight: Weight) -> Tint {
 }
 
 fn rows(changes: &[Change]) -> serde_json::Value {
-    let cleaner = wary_cleaner();
+    let cleaner = pattern_redactor();
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
     let kind = |kind: PieceKind| match kind {
         PieceKind::Kept => "kept",

@@ -9,9 +9,9 @@ use clap::{Args as Arguments, ValueEnum};
 use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
-use tsuba_core::judge::{Verdict, wary_cleaner};
+use tsuba_core::judge::{Verdict, pattern_redactor};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
-use tsuba_core::text::Cleaner;
+use tsuba_core::text::Redactor;
 use tsuba_report::{Page, Tint};
 
 /// List decisions
@@ -97,7 +97,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let done = if args.gate && (over > 0 || ends_soon) { Done::Gated } else { Done::Clean };
     let mut out = anstream::stdout().lock();
     // Whoever may write the register may write anything into it.
-    let cleaner = wary_cleaner();
+    let cleaner = pattern_redactor();
     if args.format == FormatName::Json {
         let rows: Vec<_> = shown.iter().map(|decision| row(&cleaner, decision, decision.holds(today))).collect();
         writeln!(out, "{}", serde_json::to_string_pretty(&json!({ "as_of": today.to_string(), "decisions": rows }))?)?;
@@ -183,7 +183,7 @@ fn subject(decision: &Decision) -> (String, String) {
     }
 }
 
-fn row(cleaner: &Cleaner, decision: &Decision, holds: bool) -> serde_json::Value {
+fn row(cleaner: &Redactor, decision: &Decision, holds: bool) -> serde_json::Value {
     let clean = |text: &String| cleaner.clean(text).as_str().to_owned();
     let scope = match &decision.scope {
         Scope::Entry { setup, entry } => json!({ "setup": clean(setup), "entry": clean(entry) }),

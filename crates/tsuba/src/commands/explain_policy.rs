@@ -11,9 +11,9 @@ use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::decide::Told;
-use tsuba_core::judge::{Audit, Stands};
+use tsuba_core::judge::{Audit, EntryRef};
 use tsuba_core::policy::{Line, Policy};
-use tsuba_core::register::Standing;
+use tsuba_core::register::ReviewStatus;
 use tsuba_core::severity::Severity;
 
 /// Of what is told, and by what.
@@ -35,16 +35,17 @@ pub(super) fn run(args: &Asked<'_>) -> anyhow::Result<Done> {
         let studies = audit.studies.iter().enumerate();
         studies.flat_map(|(s, study)| {
             let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
-            own.map(move |(e, _)| Stands { study: s, entry: Some(e) })
+            own.map(move |(e, _)| EntryRef { study: s, entry: Some(e) })
         })
     };
-    let wanted: Vec<Stands> = if args.entry.is_empty() {
+    let wanted: Vec<EntryRef> = if args.entry.is_empty() {
         all().collect()
     } else {
         named(&audit, args.entry)?.into_iter().map(|(stands, ..)| stands).collect()
     };
     let policy = &options.policy;
-    let told: Vec<(Stands, Vec<Told>)> = wanted.iter().map(|stands| (*stands, policy.told(&audit, *stands))).collect();
+    let told: Vec<(EntryRef, Vec<Told>)> =
+        wanted.iter().map(|stands| (*stands, policy.told(&audit, *stands))).collect();
     output::write(None, |out| {
         head(out, &config, policy)?;
         for (stands, told) in &told {
@@ -71,7 +72,7 @@ fn place(config: &Path, line: &Line) -> String {
 fn entry(
     out: &mut dyn Write,
     audit: &Audit,
-    stands: Stands,
+    stands: EntryRef,
     (told, config): (&[Told], &Path),
     asked: bool,
 ) -> io::Result<()> {
@@ -99,7 +100,7 @@ fn entry(
 }
 
 /// What the register says of an entry.
-fn decided(audit: &Audit, standing: &Standing) -> String {
+fn decided(audit: &Audit, standing: &ReviewStatus) -> String {
     let register = audit.register.as_ref();
     match standing.decision().and_then(|at| register?.decisions.get(at)) {
         Some(decision) => format!(
@@ -115,13 +116,13 @@ fn decided(audit: &Audit, standing: &Standing) -> String {
 }
 
 /// Lines of which no entry was told: they may be left over, or have a mistake.
-fn unused(out: &mut dyn Write, policy: &Policy, told: &[(Stands, Vec<Told>)], config: &Path) -> io::Result<()> {
+fn unused(out: &mut dyn Write, policy: &Policy, told: &[(EntryRef, Vec<Told>)], config: &Path) -> io::Result<()> {
     let used: BTreeSet<&Line> =
         told.iter().flat_map(|(_, told)| told).filter(|told| told.says).filter_map(|told| told.line.as_ref()).collect();
     let silent: Vec<&Line> = policy.judging_lines().into_iter().filter(|line| !used.contains(line)).collect();
     if !silent.is_empty() {
         writeln!(out, "\nlines that say nothing of any entry here:")?;
     }
-    let cleaner = tsuba_core::judge::wary_cleaner();
+    let cleaner = tsuba_core::judge::pattern_redactor();
     silent.iter().try_for_each(|line| writeln!(out, "    {}", cleaner.clean(&place(config, line))))
 }

@@ -5,7 +5,7 @@ use crate::threads::Threads;
 use clap::{Args as Arguments, ValueEnum};
 use std::panic::catch_unwind;
 use std::path::PathBuf;
-use tsuba_core::judge::Spread as _;
+use tsuba_core::judge::Parallel as _;
 use tsuba_find::Walk;
 
 /// Break on purpose, as a bug would

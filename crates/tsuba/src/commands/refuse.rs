@@ -9,7 +9,7 @@ use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::io::Write as _;
 use tsuba_core::register::{Decision, Kind, Scope};
-use tsuba_core::text::Cleaner;
+use tsuba_core::text::Redactor;
 
 /// Refuse entries, a package wherever it is started, or every server at a host
 ///
@@ -43,7 +43,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         scopes.push(package(text)?);
     }
     scopes.extend(args.host.iter().map(|host| Scope::Host { host: host.to_lowercase() }));
-    let (mut cleaner, mut into): (Option<Cleaner>, _) = (None, args.decider.who.register.clone());
+    let (mut cleaner, mut into): (Option<Redactor>, _) = (None, args.decider.who.register.clone());
     if args.named.entry.is_empty() && args.package.is_empty() && args.host.is_empty() {
         bail!("what is refused? Name it with --entry, --package or --host");
     }

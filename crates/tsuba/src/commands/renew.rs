@@ -7,7 +7,7 @@ use crate::picked::Picked;
 use crate::register;
 use clap::Args as Arguments;
 use std::io::Write as _;
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::pattern_redactor;
 
 /// Extend decisions to a later date
 ///
@@ -33,7 +33,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         renewed.push(decision.renewed(new.by, new.on, new.reason, new.until));
     }
     let path = register::write(named, &renewed)?;
-    let (mut out, cleaner) = (anstream::stdout().lock(), wary_cleaner());
+    let (mut out, cleaner) = (anstream::stdout().lock(), pattern_redactor());
     for decision in &renewed {
         let line = format!("{} until {until}  {}", decision.kind.name(), super::decisions::what(decision));
         writeln!(out, "{}", cleaner.clean(&line))?;

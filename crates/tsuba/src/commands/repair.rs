@@ -11,9 +11,9 @@ use clap::Args as Arguments;
 use std::io::Write;
 use std::path::PathBuf;
 use tsuba_core::judge::{Finding, Rule};
-use tsuba_core::repair::{Mended, Repaired, repair};
-use tsuba_core::text::Cleaner;
-use tsuba_core::understand::Study;
+use tsuba_core::repair::{AppliedFix, Repaired, repair};
+use tsuba_core::text::Redactor;
+use tsuba_core::understand::Analysis;
 use tsuba_find::read_regular;
 use tsuba_report::count as number;
 
@@ -78,11 +78,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     for study in wanted.iter().filter_map(|at| whole.studies.get(*at)) {
         let path = study.document.path.as_str();
         // Only what was captured of this document says something of it.
-        let is_of = |other: &&Study| {
+        let is_of = |other: &&Analysis| {
             let captured = other.listings.iter().filter_map(|listing| listing.captured.as_ref());
             other.document.path != path && captured.into_iter().any(|captured| captured.setup == path)
         };
-        let others: Vec<Study> = whole.studies.iter().filter(is_of).cloned().collect();
+        let others: Vec<Analysis> = whole.studies.iter().filter(is_of).cloned().collect();
         let repaired = repair(study, &others, &rules, &options);
         left.extend(repaired.left.iter().map(|mended| (study.document.path.clone(), mended.clone())));
         if repaired.done.is_empty() {
@@ -113,7 +113,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 /// What is in the file, and what will be: only UTF-8 is written.
-fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
+fn work(study: &Analysis, repaired: Repaired) -> Result<Work, &'static str> {
     let path = study.document.path.clone();
     if path == "-" {
         return Err("standard input is no file; name the file");
@@ -136,7 +136,7 @@ fn work(study: &Study, repaired: Repaired) -> Result<Work, &'static str> {
 }
 
 /// Writes what was mended. What somebody else has changed meanwhile is taken out, and told.
-fn apply(works: &mut Vec<Work>, cleaner: &Cleaner) -> anyhow::Result<Vec<String>> {
+fn apply(works: &mut Vec<Work>, cleaner: &Redactor) -> anyhow::Result<Vec<String>> {
     let mut out = anstream::stdout().lock();
     let mut changed = Vec::new();
     for work in std::mem::take(works) {
@@ -155,7 +155,7 @@ fn apply(works: &mut Vec<Work>, cleaner: &Cleaner) -> anyhow::Result<Vec<String>
 }
 
 /// The changes as a diff. A line that holds a secret is shown with its mask: that file's part cannot be applied from the diff, and says so.
-fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
+fn show(works: &[Work], cleaner: &Redactor) -> anyhow::Result<()> {
     let mut out = anstream::stdout().lock();
     for work in works {
         let (before, after) = (String::from_utf8_lossy(&work.before), String::from_utf8_lossy(&work.after));
@@ -179,7 +179,7 @@ fn show(works: &[Work], cleaner: &Cleaner) -> anyhow::Result<()> {
     Ok(())
 }
 
-fn told(mended: &Mended) -> String {
+fn told(mended: &AppliedFix) -> String {
     let afterwards = tsuba_core::rules::find(mended.rule).and_then(|rule| rule.ways.afterwards);
     let note = afterwards.map(|todo| format!("; {todo}")).unwrap_or_default();
     format!("line {}: {}: {}{note}", mended.line, mended.rule, mended.message)

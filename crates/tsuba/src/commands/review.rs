@@ -14,8 +14,8 @@ use std::collections::BTreeSet;
 use std::io::{self, BufRead, IsTerminal as _, Write};
 use std::path::PathBuf;
 use tsuba_core::decide::drift::drift;
-use tsuba_core::judge::{Audit, Stands};
-use tsuba_core::register::{Decision, Kind, Scope, Standing};
+use tsuba_core::judge::{Audit, EntryRef};
+use tsuba_core::register::{Decision, Kind, ReviewStatus, Scope};
 use tsuba_core::severity::Severity;
 use tsuba_report::{Card, Report};
 
@@ -82,7 +82,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 /// Which entries are gone through: those named, else those on which nothing that holds is decided, worst first.
-fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
+fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<EntryRef>> {
     if !names.is_empty() {
         return Ok(named(audit, names)?.into_iter().map(|(stands, ..)| stands).collect());
     }
@@ -90,9 +90,9 @@ fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<Stands>> {
     for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
         for (e, entry) in study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none()) {
             let standing = audit.standings.get(s).and_then(|row| row.get(e)?.as_ref());
-            let decided = matches!(standing, Some(Standing::Approved(_) | Standing::Refused(_)));
+            let decided = matches!(standing, Some(ReviewStatus::Approved(_) | ReviewStatus::Refused(_)));
             if !decided && !entry.disabled {
-                let stands = Stands { study: s, entry: Some(e) };
+                let stands = EntryRef { study: s, entry: Some(e) };
                 let mut found: Vec<Severity> = audit
                     .findings_for(stands)
                     .iter()
@@ -121,7 +121,7 @@ impl Review<'_> {
     fn entry<I: BufRead, O: Write>(
         &mut self,
         dialog: &mut Dialog<I, O>,
-        stands: Stands,
+        stands: EntryRef,
         title: &str,
     ) -> anyhow::Result<Outcome> {
         self.draw(&mut dialog.out, stands, title, false)?;
@@ -152,7 +152,7 @@ impl Review<'_> {
         }
     }
 
-    fn draw(&self, out: &mut dyn Write, stands: Stands, title: &str, all: bool) -> anyhow::Result<()> {
+    fn draw(&self, out: &mut dyn Write, stands: EntryRef, title: &str, all: bool) -> anyhow::Result<()> {
         let Some(row) = self.row(stands) else { return Ok(()) };
         let entry = self.report.entries.get(row).context("the entry is not there")?;
         let listed =
@@ -173,21 +173,21 @@ impl Review<'_> {
     }
 
     /// The index of an entry's row in the report, which has them in the order of the studies.
-    fn row(&self, stands: Stands) -> Option<usize> {
+    fn row(&self, stands: EntryRef) -> Option<usize> {
         let before: usize = self.audited.audit.studies.iter().take(stands.study).map(|study| study.entries.len()).sum();
         Some(before + stands.entry?)
     }
 
-    fn listed(&self, stands: Stands) -> Option<Stands> {
+    fn listed(&self, stands: EntryRef) -> Option<EntryRef> {
         let entry = self.audited.audit.studies.get(stands.study)?.entries.get(stands.entry?)?;
-        entry.listed.map(|listed| Stands { study: listed.study, entry: Some(listed.entry) })
+        entry.listed.map(|listed| EntryRef { study: listed.study, entry: Some(listed.entry) })
     }
 
     /// What has changed since its approval: word by word where the words are kept, else what the audit knows.
-    fn changes(&self, stands: Stands) -> Vec<String> {
+    fn changes(&self, stands: EntryRef) -> Vec<String> {
         let standing =
             stands.entry.and_then(|entry| self.audited.audit.standings.get(stands.study)?.get(entry)?.as_ref());
-        let Some(Standing::Changed(at, changed)) = standing else { return Vec::new() };
+        let Some(ReviewStatus::Changed(at, changed)) = standing else { return Vec::new() };
         let clean = |text: &str| self.audited.audit.cleaner.clean(text).as_str().to_owned();
         let path = self.args.who.register.clone().unwrap_or_else(|| register::NAME.into());
         let decision = self.audited.audit.register.as_ref().and_then(|register| register.decisions.get(*at));
@@ -211,7 +211,7 @@ impl Review<'_> {
     }
 
     /// True when it was approved.
-    fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: Stands) -> anyhow::Result<bool> {
+    fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: EntryRef) -> anyhow::Result<bool> {
         let waived = &self.waived;
         let still = |rule: &&&str| {
             self.audited
@@ -245,7 +245,7 @@ impl Review<'_> {
         Ok(true)
     }
 
-    fn refuse<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: Stands) -> anyhow::Result<bool> {
+    fn refuse<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: EntryRef) -> anyhow::Result<bool> {
         let what = dialog.ask("  refuse the entry, its package everywhere, or its host everywhere? (e/p/h) [e] >")?;
         let on = match what.as_deref() {
             Some("" | "e" | "entry") => For::Entry,
@@ -264,7 +264,7 @@ impl Review<'_> {
     fn waive<I: BufRead, O: Write>(
         &mut self,
         dialog: &mut Dialog<I, O>,
-        stands: Stands,
+        stands: EntryRef,
         number: &str,
     ) -> anyhow::Result<()> {
         let number = match number.parse::<usize>() {
@@ -300,7 +300,10 @@ impl Review<'_> {
         Ok(())
     }
 
-    fn of(&self, stands: Stands) -> anyhow::Result<(&tsuba_core::understand::Study, &tsuba_core::understand::Entry)> {
+    fn of(
+        &self,
+        stands: EntryRef,
+    ) -> anyhow::Result<(&tsuba_core::understand::Analysis, &tsuba_core::understand::Entry)> {
         let study = self.audited.audit.studies.get(stands.study).context("the setup is not there")?;
         let entry = stands.entry.and_then(|entry| study.entries.get(entry)).context("the entry is not there")?;
         Ok((study, entry))

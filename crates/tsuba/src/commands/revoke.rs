@@ -6,7 +6,7 @@ use crate::picked::Picked;
 use crate::register;
 use clap::Args as Arguments;
 use std::io::Write as _;
-use tsuba_core::judge::wary_cleaner;
+use tsuba_core::judge::pattern_redactor;
 
 /// Withdraw decisions; what they covered is undecided again
 ///
@@ -27,7 +27,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         revoked.push(decision.revoked(new.by, new.on, new.reason));
     }
     let path = register::write(named, &revoked)?;
-    let (mut out, cleaner) = (anstream::stdout().lock(), wary_cleaner());
+    let (mut out, cleaner) = (anstream::stdout().lock(), pattern_redactor());
     for decision in &revoked {
         writeln!(out, "{}", cleaner.clean(&format!("revoked  {}", super::decisions::what(decision))))?;
     }

@@ -161,10 +161,10 @@ fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
             tell(Weight::Serious, format!("reaches more {label}: {}", wider.join(", ")));
         }
     }
-    let handed = |e: &Entry| -> BTreeSet<String> {
+    let credential = |e: &Entry| -> BTreeSet<String> {
         e.credentials.iter().filter(|c| c.kind != "public").map(|c| c.name.clone()).collect()
     };
-    let (had, has) = (handed(old), handed(new));
+    let (had, has) = (credential(old), credential(new));
     let more: Vec<&str> = has.difference(&had).map(String::as_str).collect();
     if !more.is_empty() {
         tell(Weight::Notable, format!("is handed more credentials: {}", more.join(", ")));

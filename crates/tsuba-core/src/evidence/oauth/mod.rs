@@ -34,7 +34,7 @@ const MOST_GRANTS: usize = 100_000;
 
 /// What one document holds about how to log in.
 #[derive(Clone, Debug, Default)]
-pub struct Papers {
+pub struct OAuthDocuments {
     /// Metadata of protected resources (RFC 9728).
     pub resources: Vec<ResourceMetadata>,
     /// Metadata of authorization servers (RFC 8414, OpenID Connect Discovery 1.0).
@@ -53,7 +53,7 @@ pub struct Papers {
     pub secrets: Vec<(String, Located)>,
 }
 
-impl Papers {
+impl OAuthDocuments {
     /// Is there nothing?
     pub fn is_empty(&self) -> bool {
         self.resources.is_empty()
@@ -83,8 +83,8 @@ pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
 }
 
 /// Every paper of a document.
-pub(crate) fn papers(document: &Document) -> Papers {
-    let mut out = Papers::default();
+pub(crate) fn papers(document: &Document) -> OAuthDocuments {
+    let mut out = OAuthDocuments::default();
     for (pointer, root) in document.rooted() {
         search(root, &pointer, 0, &About::default(), &mut out);
     }
@@ -104,7 +104,7 @@ struct About {
     introspected: bool,
 }
 
-fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut Papers) {
+fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut OAuthDocuments) {
     if depth > MAX_SEARCH {
         return;
     }
@@ -140,7 +140,7 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut
 }
 
 /// The rows of a list of grants.
-fn rows(list: &Node, pointer: &Pointer, out: &mut Papers) {
+fn rows(list: &Node, pointer: &Pointer, out: &mut OAuthDocuments) {
     let rows = list.items().iter().enumerate().filter(|(_, row)| row.is_map());
     let grants = rows.filter_map(|(index, row)| Grant::of_row(&Fields { node: row, pointer: &pointer.index(index) }));
     out.grants.extend(grants.take(MOST_GRANTS));
@@ -153,7 +153,7 @@ fn push<T>(list: &mut Vec<T>, item: T) {
 }
 
 /// Takes a mapping that is a paper; `false` where it is none.
-fn take(fields: &Fields<'_>, about: &About, out: &mut Papers) -> bool {
+fn take(fields: &Fields<'_>, about: &About, out: &mut OAuthDocuments) -> bool {
     if let Some(server) = ServerMetadata::read(fields, about.issuer.clone()) {
         push(&mut out.servers, server);
     } else if let Some(resource) = ResourceMetadata::read(fields, about.target.clone(), about.from.as_deref()) {

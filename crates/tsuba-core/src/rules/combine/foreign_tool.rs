@@ -11,7 +11,7 @@ pub(super) static RULE: Rule = Rule {
     title: "text names another server's tool",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{where} of {server} names {tool}, a tool of {other}",
+    message: "{where} of {server} names {tool}, a tool of {other}",
     why: "A server that knows which tools stand beside it, by name, was written for this client or against it: its text reaches the \
           calls of the other.",
     fix: "Read the text, and refuse the server unless it has good reason to speak of the other's tool.",
@@ -59,12 +59,12 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 }
                 let asks = all.remarks_of(entry).iter().any(|r| r.passage == *index && r.strength > Strength::Faint);
                 out.hit_in(*stands, &entry.name)
-                    .word("where", listing.whereabouts(passage))
-                    .word("server", entry.name.text.clone())
-                    .word("tool", (*tool).to_owned())
-                    .word("other", (*other).to_owned())
-                    .because_if(asks, Circumstance::Grave)
-                    .sure(Confidence::Likely)
+                    .arg("where", listing.whereabouts(passage))
+                    .arg("server", entry.name.text.clone())
+                    .arg("tool", (*tool).to_owned())
+                    .arg("other", (*other).to_owned())
+                    .circumstance_if(asks, Circumstance::Grave)
+                    .confidence(Confidence::Likely)
                     .shows(beginning(&passage.at.text).to_owned(), None);
             }
         }

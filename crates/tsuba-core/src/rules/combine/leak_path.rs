@@ -1,5 +1,5 @@
 use crate::evidence::{Parts, Power, parts_of, tools};
-use crate::judge::{All, Check, Circumstance, Client, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, Client, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::Entry;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "leak path: untrusted text, private data and a way out in one client",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{who}: {reads} (text from strangers) → {holds} (private data) → {sends} (a way out)",
+    message: "{who}: {reads} (text from strangers) → {holds} (private data) → {sends} (a way out)",
     why: "Each server may be fine alone. Together, a page or a mail can ask the model to fetch what is private and to send it away.",
     fix: "Split the servers over two clients, or have {last} ask before every call.",
     before: r#"--- client.json
@@ -35,7 +35,7 @@ pub(super) static RULE: Rule = Rule {
 
 /// A tool, or a server of which only the power is known, that can play a part.
 struct Step<'a> {
-    stands: Stands,
+    stands: EntryRef,
     entry: &'a Entry,
     /// `crew-mail.send_mail`, or the server alone.
     name: String,
@@ -60,14 +60,14 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             Some(person) => format!("the setups of {person}"),
             None => "this setup".to_owned(),
         };
-        out.hit_in(Stands { entry: None, ..sends.stands }, &sends.entry.name)
-            .word("who", who)
-            .word("reads", reads.name.clone())
-            .word("holds", holds.name.clone())
-            .word("sends", sends.name.clone())
-            .word("last", sends.entry.name.text.clone())
-            .because_if(!shown, Circumstance::Weak)
-            .sure(if shown { Confidence::Likely } else { Confidence::Possible });
+        out.hit_in(EntryRef { entry: None, ..sends.stands }, &sends.entry.name)
+            .arg("who", who)
+            .arg("reads", reads.name.clone())
+            .arg("holds", holds.name.clone())
+            .arg("sends", sends.name.clone())
+            .arg("last", sends.entry.name.text.clone())
+            .circumstance_if(!shown, Circumstance::Weak)
+            .confidence(if shown { Confidence::Likely } else { Confidence::Possible });
     }
 }
 

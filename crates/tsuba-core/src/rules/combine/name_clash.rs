@@ -1,5 +1,5 @@
 use crate::evidence::{Effect, Item, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::Entry;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "two servers offer a tool of the same name",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{servers} of {who} both offer {tools}",
+    message: "{servers} of {who} both offer {tools}",
     why: "Which of the two answers is up to the client. A server can so take the calls, and the arguments, that were meant for another.",
     fix: "Have the client put the server's name before each tool, or switch one of them off.",
     before: r#"--- client.json
@@ -41,13 +41,13 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     let mut told: BTreeSet<(String, String)> = BTreeSet::new();
     for client in all.clients() {
         // By tool: the entries that offer it.
-        let mut offered: BTreeMap<&str, Vec<(Stands, &Entry, &Item)>> = BTreeMap::new();
+        let mut offered: BTreeMap<&str, Vec<(EntryRef, &Entry, &Item)>> = BTreeMap::new();
         for (stands, entry) in &client.entries {
             for tool in all.listing_of(entry).into_iter().flat_map(tools) {
                 offered.entry(&tool.name.text).or_default().push((*stands, entry, tool));
             }
         }
-        let mut pairs: BTreeMap<(Stands, Stands), Vec<Clash<'_>>> = BTreeMap::new();
+        let mut pairs: BTreeMap<(EntryRef, EntryRef), Vec<Clash<'_>>> = BTreeMap::new();
         for places in offered.values() {
             let mut distinct = places.clone();
             // The same server set up twice is no clash.
@@ -67,10 +67,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             let more = clashes.len().saturating_sub(NAMED);
             let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
             out.hit_in(second, &other.name)
-                .word("servers", format!("{} and {}", one.name.text, other.name.text))
-                .word("who", client.person.map_or("this setup".to_owned(), |person| format!("the setups of {person}")))
-                .word("tools", format!("{}{rest}", names.join(", ")))
-                .because_if(acts, Circumstance::Writable);
+                .arg("servers", format!("{} and {}", one.name.text, other.name.text))
+                .arg("who", client.person.map_or("this setup".to_owned(), |person| format!("the setups of {person}")))
+                .arg("tools", format!("{}{rest}", names.join(", ")))
+                .circumstance_if(acts, Circumstance::Writable);
         }
     }
 }

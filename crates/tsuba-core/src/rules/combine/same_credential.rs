@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "one credential shared by several servers",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{name} is handed to {servers}",
+    message: "{name} is handed to {servers}",
     why: "Each of these servers can act as the others: the weakest of them decides what the credential is worth.",
     fix: "Give each server a credential of its own, under a name of its own.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "CODE_TOKEN": "${CODE_TOKEN}" } }, "berth-board": { "command": "berth-board", "env": { "TOKEN": "${CODE_TOKEN}" } } } }"#,
@@ -24,8 +24,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (index, study) in all.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
         let mut given: BTreeMap<&str, Vec<(usize, &Located)>> = BTreeMap::new();
         for (e, entry) in study.entries.iter().enumerate() {
-            for handed in entry.handed.iter().filter(|h| h.kind == Kind::Reference && !h.value.text.starts_with("$(")) {
-                given.entry(handed.value.text.as_str()).or_default().push((e, &handed.value));
+            for credential in
+                entry.credentials.iter().filter(|h| h.kind == Kind::Reference && !h.value.text.starts_with("$("))
+            {
+                given.entry(credential.value.text.as_str()).or_default().push((e, &credential.value));
             }
         }
         for (name, mut places) in given {
@@ -36,9 +38,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 .map(|entry| entry.name.text.as_str())
                 .collect();
             if let ([_, _, ..], Some((e, place))) = (names.as_slice(), places.first()) {
-                out.hit_in(Stands { study: index, entry: Some(*e) }, place)
-                    .word("name", name)
-                    .word("servers", names.join(", "));
+                out.hit_in(EntryRef { study: index, entry: Some(*e) }, place)
+                    .arg("name", name)
+                    .arg("servers", names.join(", "));
             }
         }
     }

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict, Ways};
+use crate::judge::{Check, Entries, Fix, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server listens on all interfaces",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} makes it reachable from every machine on the network",
+    message: "{setting} makes it reachable from every machine on the network",
     why: "A server meant for one person answers everybody in the same network: the cafe, the office, the cloud subnet.",
     fix: "Bind it to this machine only.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "0.0.0.0", "--port", "8080"] } } }"#,
@@ -31,9 +31,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             }
             let bound = format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:"));
             out.hit(&port.word)
-                .word("setting", format!("the published port {}", port.word.text))
+                .arg("setting", format!("the published port {}", port.word.text))
                 .corrected(&bound)
-                .mend(Repair::Write(bound));
+                .fix(Fix::Write(bound));
         }
     }
     // Inside a container every interface is the container's own: what is published decides.
@@ -42,9 +42,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     }
     for variable in entry.variables.iter().filter(|v| !v.header && is_any(&v.value.text) && names_host(&v.name)) {
         out.hit(&variable.value)
-            .word("setting", format!("{}={}", variable.name, variable.value.text))
+            .arg("setting", format!("{}={}", variable.name, variable.value.text))
             .corrected("127.0.0.1")
-            .mend(Repair::Write("127.0.0.1".to_owned()));
+            .fix(Fix::Write("127.0.0.1".to_owned()));
     }
     for words in plan.steps.iter().flat_map(|step| [&step.options, &step.args]) {
         for (at, word) in words.iter().enumerate() {
@@ -60,10 +60,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 .map_or(value, |(host, _)| host);
             if name.starts_with('-') && (is_any(host) || is_any(value)) && names_host(name) {
                 let mended = word.text.replacen(if is_any(value) { value } else { host }, "127.0.0.1", 1);
-                out.hit(word)
-                    .word("setting", format!("{name} {value}"))
-                    .corrected("127.0.0.1")
-                    .mend(Repair::Write(mended));
+                out.hit(word).arg("setting", format!("{name} {value}")).corrected("127.0.0.1").fix(Fix::Write(mended));
             }
         }
     }
@@ -75,7 +72,7 @@ fn of_cluster(entries: &Entries<'_>, port: &Published, out: &mut Out<'_>) {
     let inside = port.word.text.rsplit(':').next().unwrap_or(&port.word.text);
     let setting = entries.quoted(&port.word, || port.word.text.clone());
     out.hit(&port.word)
-        .word("setting", format!("{setting} publishes port {inside} outside the cluster and"))
+        .arg("setting", format!("{setting} publishes port {inside} outside the cluster and"))
         .advice(advice);
 }
 

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "container shares the host's network",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{option}: the container listens on the host's addresses and reaches what only listens on loopback",
+    message: "{option}: the container listens on the host's addresses and reaches what only listens on loopback",
     why: "Every port it opens is open on the host, unpublished, and services that trust loopback (databases, agents, metadata) trust it.",
     fix: "Give it a network of its own, and publish the one port that is needed.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "--network", "host", "saltmarsh/quay-files:1.4.2"] } } }"#,
@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
         for value in container.values(&["--net", "--network"]).filter(|value| value.text == "host") {
-            out.hit(value).word("option", entries.quoted(value, || format!("--network {}", value.text)));
+            out.hit(value).arg("option", entries.quoted(value, || format!("--network {}", value.text)));
         }
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "URL points to an internal address",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{host} is {what}",
+    message: "{host} is {what}",
     why: "A server that fetches for the model from there hands out what was never meant to leave: machine credentials, internal services.",
     fix: "Leave it out, or name the one internal service that is meant.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "http://169.254.169.254/latest/mcp" } } }"#,
@@ -42,15 +42,15 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         );
         if metadata && seen.insert(place.span) {
             out.hit(place)
-                .word("host", remote.host)
-                .word("what", "where a cloud machine reads its own credentials")
-                .because(Circumstance::Admin);
+                .arg("host", remote.host)
+                .arg("what", "where a cloud machine reads its own credentials")
+                .circumstance(Circumstance::Admin);
         }
     }
     if let Some(remote) = entry.remote.as_ref().filter(|r| r.is_private() && !seen.contains(&r.url.span)) {
         out.hit(&remote.url)
-            .word("host", &remote.host)
-            .word("what", "an address of a private network")
-            .because(Circumstance::Ordinary);
+            .arg("host", &remote.host)
+            .arg("what", "an address of a private network")
+            .circumstance(Circumstance::Ordinary);
     }
 }

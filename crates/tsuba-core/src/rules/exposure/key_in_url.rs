@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "credential in the URL",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "credential in the {part} of the URL",
+    message: "credential in the {part} of the URL",
     why: "Addresses are logged by proxies, servers and histories; whoever sees the line has the key.",
     fix: "Send it in the Authorization header; where the provider knows only the address, treat the whole address as the secret.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "https://tools.saltmarsh-line.example/mcp?api_key=${TIDE_KEY}" } } }"#,
@@ -20,20 +20,20 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let of_index = indexes(entries.entry);
-    for handed in entries
+    for credential in entries
         .entry
-        .handed
+        .credentials
         .iter()
         .filter(|h| h.place == Place::Url && matches!(h.kind, Kind::Plaintext | Kind::Reference))
         // A package index knows no other place for its login; a value filled in from elsewhere is all that can be asked.
         .filter(|h| h.kind == Kind::Plaintext || !of_index.iter().any(|index| h.value.span.within(index.span)))
     {
-        let part = match handed.why {
+        let part = match credential.why {
             Why::Password => "login",
             Why::Random => "path",
-            _ if handed.name.is_empty() => "query",
+            _ if credential.name.is_empty() => "query",
             _ => "query",
         };
-        out.hit(&handed.value).word("part", part);
+        out.hit(&credential.value).arg("part", part);
     }
 }

@@ -1,18 +1,18 @@
 use crate::evidence::oauth::Ask;
 use crate::evidence::{Effect, tools};
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::{Remote, words_of};
 use crate::understand::launch::StepKind;
-use crate::understand::{Entry, Study};
+use crate::understand::{Analysis, Entry};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/no-auth",
     title: "server without authentication",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{program} {what}, without authentication",
+    message: "{program} {what}, without authentication",
     why: "The server was written for one person on one machine; on a port it serves every program and web page that can reach it.",
     fix: "Speak stdio, or switch the bridge's authentication on and bind it to 127.0.0.1.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "npx", "args": ["-y", "@saltmarsh/stdio-gateway@1.2.0", "--stdio", "quay-files /srv/quay", "--port", "8000"] } } }"#,
@@ -30,7 +30,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 }
 
 /// A server on the network that lists its tools to whoever asks.
-fn answered(stands: Stands, study: &Study, entry: &Entry, out: &mut Out<'_>) {
+fn answered(stands: EntryRef, study: &Analysis, entry: &Entry, out: &mut Out<'_>) {
     let listing = study.listing_of(entry).filter(|listing| listing.captured.is_some() && !listing.items.is_empty());
     let Some(listing) = listing else { return };
     let open = study.papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 200);
@@ -39,13 +39,13 @@ fn answered(stands: Stands, study: &Study, entry: &Entry, out: &mut Out<'_>) {
     // Many servers on the network tell everybody the same, and change nothing.
     let acts = tools(listing).any(|tool| tool.effect().is_some_and(|(_, effect, _)| effect > Effect::Reads));
     out.hit_in(stands, url)
-        .word("program", "the server")
-        .word("what", "lists its tools without a token")
-        .because_if(!acts, Circumstance::Faint);
+        .arg("program", "the server")
+        .arg("what", "lists its tools without a token")
+        .circumstance_if(!acts, Circumstance::Faint);
 }
 
 /// A local server that a bridge puts on a port.
-fn published(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
+fn published(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
     let steps = entry.plan.iter().flat_map(|plan| &plan.steps).filter(|step| step.bridge);
     for step in steps {
         // The bridge's own options end where the wrapped command begins.
@@ -69,9 +69,9 @@ fn published(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
                 _ => step.name(),
             };
             out.hit_in(stands, option)
-                .word("program", name)
-                .word("what", "publishes a server on a port")
-                .sure(Confidence::Likely);
+                .arg("program", name)
+                .arg("what", "publishes a server on a port")
+                .confidence(Confidence::Likely);
         }
     }
 }

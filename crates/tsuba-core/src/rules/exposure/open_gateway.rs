@@ -2,14 +2,14 @@ use crate::judge::{Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::Span;
-use crate::understand::{Gateway, Study};
+use crate::understand::{Analysis, Gateway};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-gateway",
     title: "gateway publishes tool servers without authentication",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the gateway {what}",
+    message: "the gateway {what}",
     why: "A server that was made for one person's machine is now everybody's who reaches the port, or whose page is open in somebody's browser.",
     fix: "Have it check callers (tokens of the company's provider), bind it to where it is needed, and name the origins that may call.",
     before: r##"{ "listen": "0.0.0.0:8080", "routes": [{ "path": "/tides", "backends": [{ "stdio": { "cmd": "tide-table", "args": [] } }] }] }"##,
@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Study, out: &mut Out<'_>) {
+fn check(study: &Analysis, out: &mut Out<'_>) {
     let Some(gateway) = &study.beside.gateway else { return };
     let open = gateway.listens.is_some();
     // Only this machine reaches it: as open as the servers behind it, which it starts or calls for whoever sits there.
@@ -33,23 +33,23 @@ fn check(study: &Study, out: &mut Out<'_>) {
             if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
         // Where it listens, and perhaps whom it lets in, is then said by another file.
         let sure = if gateway.certain { Confidence::Certain } else { Confidence::Likely };
-        out.hit(&at).word("what", what).because_if(!open, Circumstance::Weak).sure(sure);
+        out.hit(&at).arg("what", what).circumstance_if(!open, Circumstance::Weak).confidence(sure);
     } else if let Some(optional) = &gateway.optional {
         let what = "looks at the tokens of those who bring one, and lets in whoever brings none";
-        out.hit(optional).word("what", what).because_if(!open, Circumstance::Weak);
+        out.hit(optional).arg("what", what).circumstance_if(!open, Circumstance::Weak);
     }
     // A server's own findings decide on it: the others behind the gateway are guarded.
     let routes: BTreeSet<Span> = gateway.open_routes.iter().map(|route| route.span).collect();
     let behind = study.entries.iter().enumerate().filter(|(_, entry)| routes.contains(&entry.name.span));
     for (index, entry) in behind {
         let what = format!("checks who calls elsewhere, and nobody who calls {}", entry.name.text);
-        out.hit_of(index, &entry.name).word("what", what).because_if(!open, Circumstance::Weak);
+        out.hit_of(index, &entry.name).arg("what", what).circumstance_if(!open, Circumstance::Weak);
     }
     origins(gateway, out);
 }
 
 fn origins(gateway: &Gateway, out: &mut Out<'_>) {
     if let Some(origin) = &gateway.any_origin {
-        out.hit(origin).word("what", "lets every web page call").because(Circumstance::Weak);
+        out.hit(origin).arg("what", "lets every web page call").circumstance(Circumstance::Weak);
     }
 }

@@ -1,16 +1,16 @@
 use crate::evidence::oauth::Ask;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::{Remote, words_of};
-use crate::understand::{Entry, Study};
+use crate::understand::{Analysis, Entry};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-origin",
     title: "any web page may call the server",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} lets every web page call {it}",
+    message: "{setting} lets every web page call {it}",
     why: "Any page a person opens can then talk to the server on their machine, with their rights.",
     fix: "Name the origins that may call it.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--cors", "*"] } } }"#,
@@ -30,7 +30,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 }
 
 /// A server that answers a call in a foreign page's name. The protocol has servers check the origin (2025-11-25, transports).
-fn answered(stands: Stands, study: &Study, out: &mut Out<'_>) {
+fn answered(stands: EntryRef, study: &Analysis, out: &mut Out<'_>) {
     let told = |ask: Ask| study.papers.answers_to(ask).find(|answer| answer.status() == 200);
     let Some((answer, url)) = told(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?))) else {
         return;
@@ -39,18 +39,18 @@ fn answered(stands: Stands, study: &Study, out: &mut Out<'_>) {
     // What the whole network may call, a page may call as well; it matters where a page reaches what strangers do not.
     let inside = remote.loopback || remote.is_private();
     out.hit_in(stands, answer.status.as_ref().unwrap_or(&answer.start))
-        .word("setting", "an answer to a call from a foreign origin")
-        .word("it", format!("the server at {}", url.text))
-        .because_if(!inside, Circumstance::Faint)
-        .sure(Confidence::Likely);
+        .arg("setting", "an answer to a call from a foreign origin")
+        .arg("it", format!("the server at {}", url.text))
+        .circumstance_if(!inside, Circumstance::Faint)
+        .confidence(Confidence::Likely);
 }
 
 /// A setting by which a server allows every origin.
-fn set_up(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
+fn set_up(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
     let names_origin = |name: &str| words_of(name).iter().any(|w| matches!(w.as_str(), "cors" | "origin" | "origins"));
     for variable in entry.variables.iter().filter(|v| !v.header && v.value.text.trim() == "*" && names_origin(&v.name))
     {
-        out.hit_in(stands, &variable.value).word("setting", format!("{}=*", variable.name)).word("it", "it");
+        out.hit_in(stands, &variable.value).arg("setting", format!("{}=*", variable.name)).arg("it", "it");
     }
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
         for (at, word) in step.args.iter().enumerate().filter(|(_, w)| w.text.starts_with('-') && names_origin(&w.text))
@@ -64,7 +64,7 @@ fn set_up(stands: Stands, entry: &Entry, out: &mut Out<'_>) {
             let bare = word.text == "--cors" && value.as_deref().is_none_or(|v| v.starts_with('-'));
             if bare || value.as_deref() == Some("*") {
                 let setting = if bare { word.text.clone() } else { format!("{} *", word.text.trim_end_matches("=*")) };
-                out.hit_in(stands, word).word("setting", setting).word("it", "it");
+                out.hit_in(stands, word).arg("setting", setting).arg("it", "it");
             }
         }
     }

@@ -1,13 +1,13 @@
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
-use crate::understand::Study;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/open-policy",
     title: "policy admits every identity",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{role} may dial or host: that is every identity",
+    message: "{role} may dial or host: that is every identity",
     why: "An overlay network hides a server from everybody but those who may dial it. A role that everybody has takes that away, and whoever may host can stand in for the server.",
     fix: "Name the roles of those who need it.",
     before: r##"{ "type": "Dial", "name": "tide-table", "identityRoles": ["#all"], "serviceRoles": ["#mcp"] }"##,
@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Study, out: &mut Out<'_>) {
+fn check(study: &Analysis, out: &mut Out<'_>) {
     for role in &study.beside.open_roles {
-        out.hit(role).word("role", &role.text);
+        out.hit(role).arg("role", &role.text);
     }
 }

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict, Ways};
+use crate::judge::{Check, Circumstance, Entries, Fix, Out, Rule, Verdict, Ways};
 use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "remote server over plain HTTP",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{host} is reached over plain HTTP",
+    message: "{host} is reached over plain HTTP",
     why: "Everyone on the way reads the token and may rewrite what the model is told.",
     fix: "Use the server's https address; keep http for this machine only.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "http://tides.saltmarsh-line.example/mcp" } } }"#,
@@ -25,11 +25,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     if remote.scheme == Scheme::Plain && !remote.loopback && !remote.host.is_empty() {
         let inside = remote.is_private() || !remote.host.contains('.');
         let hit = out.hit(&remote.url);
-        hit.word("host", &remote.host).because_if(inside, Circumstance::Weak);
+        hit.arg("host", &remote.host).circumstance_if(inside, Circumstance::Weak);
         // Only where a capture has seen that it answers so.
         let tail = remote.url.text.get("http".len()..).filter(|_| remote.url.text.starts_with("http:"));
         if let Some(tail) = tail.filter(|_| entries.entry.known_https.is_some()) {
-            hit.mend(Repair::Write(format!("https{tail}")));
+            hit.fix(Fix::Write(format!("https{tail}")));
         }
     }
 }

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server reached through a public tunnel",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} is a public tunnel",
+    message: "{what} is a public tunnel",
     why: "Whoever opened the tunnel decides where it leads, it can be handed to another person the next day, and no company control stands before it.",
     fix: "Give the server a host name of the company.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "https://quay-1234.harbour-tunnels.example/mcp" } } }"#,
@@ -43,7 +43,7 @@ const PROGRAMS: &[&str] =
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
     if let Some(remote) = entry.remote.as_ref().filter(|r| is_tunnel(&r.host)) {
-        out.hit(&remote.url).word("what", &remote.host);
+        out.hit(&remote.url).arg("what", &remote.host);
     }
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
         let (name, place) = match &step.kind {
@@ -51,7 +51,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             _ => (step.name(), &step.program),
         };
         if PROGRAMS.contains(&name.as_str()) {
-            out.hit(place).word("what", name);
+            out.hit(place).arg("what", name);
         }
     }
 }

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "TLS disabled or not verified",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} {effect}",
+    message: "{setting} {effect}",
     why: "Without TLS, or without its check, nothing protects the connection: whoever sits on the way answers in the server's name and gets the token.",
     fix: "Trust the company's own certificate authority instead (NODE_EXTRA_CA_CERTS, SSL_CERT_FILE).",
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "env": { "NODE_TLS_REJECT_UNAUTHORIZED": "0" } } } }"#,
@@ -65,7 +65,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         let plain =
             variable.place == Place::Setting && matches!(name.as_str(), "verify" | "tls_verify" | "check_certificate");
         if ((checks || plain) && off(value)) || (skips && on(value)) {
-            out.hit(&variable.value).word("setting", format!("{}={value}", variable.name)).word("effect", UNVERIFIED);
+            out.hit(&variable.value).arg("setting", format!("{}={value}", variable.name)).arg("effect", UNVERIFIED);
         }
     }
     for words in entry.plan.iter().flat_map(|plan| &plan.passing) {
@@ -76,7 +76,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .skip(1)
             .find(|w| fetches && (short(&w.text) || w.text == "--insecure" || w.text == "--no-check-certificate"))
         {
-            out.hit(word).word("setting", &word.text).word("effect", UNVERIFIED);
+            out.hit(word).arg("setting", &word.text).arg("effect", UNVERIFIED);
         }
     }
     for word in entry.plan.iter().flat_map(|plan| plan.words()) {
@@ -97,7 +97,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         ]
         .contains(&text.strip_suffix("=true").unwrap_or(&text));
         if option {
-            out.hit(word).word("setting", &word.text).word("effect", UNVERIFIED);
+            out.hit(word).arg("setting", &word.text).arg("effect", UNVERIFIED);
         }
     }
     let words = entry.plan.iter().flat_map(|plan| plan.words());
@@ -106,14 +106,14 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let mut seen = BTreeSet::new();
     for word in words.chain(values).filter(|word| seen.insert(word.span)) {
         if let Some((setting, effect, advice)) = of_address(&word.text) {
-            let hit = out.hit(word).word("setting", setting).word("effect", effect);
-            hit.advice(advice).because(Circumstance::Weak);
+            let hit = out.hit(word).arg("setting", setting).arg("effect", effect);
+            hit.advice(advice).circumstance(Circumstance::Weak);
         }
     }
     for variable in entry.variables.iter().filter(|v| v.name.eq_ignore_ascii_case("PGSSLMODE")) {
         if let Some((setting, effect, advice)) = of_address(&format!("sslmode={}", variable.value.text)) {
-            let hit = out.hit(&variable.value).word("setting", setting).word("effect", effect);
-            hit.advice(advice).because(Circumstance::Weak);
+            let hit = out.hit(&variable.value).arg("setting", setting).arg("effect", effect);
+            hit.advice(advice).circumstance(Circumstance::Weak);
         }
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "incomplete WWW-Authenticate challenge",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "a call without a token is refused with {status}, and {lack}",
+    message: "a call without a token is refused with {status}, and {lack}",
     why: "A client that is not told where to log in guesses, or its user is asked to paste a token; both lead to wider credentials than needed.",
     fix: "Answer 401 with WWW-Authenticate: Bearer and the parameter resource_metadata.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401}]}"#,
@@ -37,8 +37,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let found = !oauth.papers.resources.is_empty();
         let at = answer.challenge.as_ref().or(answer.status.as_ref()).unwrap_or(&answer.start);
         out.hit(at)
-            .word("status", answer.status().to_string())
-            .word("lack", lack)
-            .because_if(told.is_some() && found, Circumstance::Faint);
+            .arg("status", answer.status().to_string())
+            .arg("lack", lack)
+            .circumstance_if(told.is_some() && found, Circumstance::Faint);
     }
 }

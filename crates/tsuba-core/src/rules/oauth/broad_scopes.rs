@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server requests administrative scopes",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the server requests administrative scopes: {scopes}",
+    message: "the server requests administrative scopes: {scopes}",
     why: "Clients ask for all scopes that the challenge or the resource's metadata list. A model that reads tides then holds the keys of the house.",
     fix: "List only what the tools need, and ask for more step by step when a tool needs it.",
     before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "scopes_supported": ["tides.read", "tides:admin"]}"#,
@@ -22,14 +22,14 @@ pub(super) static RULE: Rule = Rule {
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for resource in &oauth.papers.resources {
         for scope in resource.scopes.iter().filter(|scope| administers(&scope.text)) {
-            out.hit(scope).word("scopes", scope.text.clone());
+            out.hit(scope).arg("scopes", scope.text.clone());
         }
     }
     for answer in oauth.papers.answers_to(Ask::NoToken) {
         let asked = answer.parameter("scope").unwrap_or_default();
         let wide: Vec<&str> = asked.split_whitespace().filter(|scope| administers(scope)).collect();
         if let Some(challenge) = answer.challenge.as_ref().filter(|_| !wide.is_empty()) {
-            out.hit(challenge).word("scopes", wide.join(", "));
+            out.hit(challenge).arg("scopes", wide.join(", "));
         }
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "confidential client without a secret",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{who} gets tokens for itself without client authentication",
+    message: "{who} gets tokens for itself without client authentication",
     why: "A client's name is public. Whoever knows it gets the machine's tokens.",
     fix: "Have machines log in with a key of their own (private_key_jwt), or at least with a secret.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "grant_types_supported": ["client_credentials"], "token_endpoint_auth_methods_supported": ["none"]}"#,
@@ -26,13 +26,13 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             .as_ref()
             .is_some_and(|all| !all.is_empty() && all.iter().all(|login| login.text == "none"));
         if let Some(none) = listed(&server.client_logins, "none").filter(|_| only) {
-            out.hit(none).word("who", format!("any client of {}", server.issuer.text));
+            out.hit(none).arg("who", format!("any client of {}", server.issuer.text));
         }
     }
     for client in &oauth.papers.clients {
         let machine = client.grants.iter().any(|grant| grant.text == "client_credentials");
         if let Some(none) = client.login.as_ref().filter(|login| machine && login.text == "none") {
-            out.hit(none).word("who", "this client");
+            out.hit(none).arg("who", "this client");
         }
     }
 }

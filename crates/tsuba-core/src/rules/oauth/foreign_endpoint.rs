@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "endpoint on another site than its issuer",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "the {endpoint} is at {host}, the issuer at {issuer}",
+    message: "the {endpoint} is at {host}, the issuer at {issuer}",
     why: "Codes and client secrets go to whoever runs the other site, and whose keys a gateway takes may sign every token. Mixed up on purpose, a login begun at one server ends at another.",
     fix: "Have the issuer's owner confirm that the other site is theirs; else refuse the server.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://tokens.example/token"}"#,
@@ -25,7 +25,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     let mut tell = |name: &str, address: &Located, issuer: &Located| {
         let (there, issuer) = (host(&address.text), host(&issuer.text));
         if !there.is_empty() && !issuer.is_empty() && !same_site(&issuer, &there) {
-            out.hit(address).word("endpoint", name.replace('_', " ")).word("host", there).word("issuer", issuer);
+            out.hit(address).arg("endpoint", name.replace('_', " ")).arg("host", there).arg("issuer", issuer);
         }
     };
     for server in &oauth.papers.servers {

@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "implicit grant enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "implicit grant enabled: access tokens are returned in the URL ({type})",
+    message: "implicit grant enabled: access tokens are returned in the URL ({type})",
     why: "What stands in an address is kept in histories and logs and read by every script of the page. No client of a tool server needs it.",
     fix: "Switch the implicit grant off; clients use the code grant with PKCE.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "response_types_supported": ["code", "token"]}"#,
@@ -23,7 +23,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let by_grant =
             server.grants.iter().flatten().find(|grant| grant.text == "implicit" && server.response_types.is_none());
         if let Some(at) = by_type.or(by_grant) {
-            out.hit(at).word("type", at.text.clone());
+            out.hit(at).arg("type", at.text.clone());
         }
     }
 }

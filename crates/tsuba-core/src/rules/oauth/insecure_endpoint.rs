@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "login endpoint without TLS",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the {name} {address} does not use TLS",
+    message: "the {name} {address} does not use TLS",
     why: "Everyone on the path reads codes, tokens and secrets, and may answer in the server's place.",
     fix: "Use https for every address of the login; http only on the machine itself.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "http://id.saltmarsh-line.example/token"}"#,
@@ -24,9 +24,9 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             // Under another scheme nothing is fetched at all: it is there to be run.
             let runs = !address.text.starts_with("http");
             out.hit(address)
-                .word("name", name.replace('_', " "))
-                .word("address", address.text.clone())
-                .because_if(runs, Circumstance::Grave);
+                .arg("name", name.replace('_', " "))
+                .arg("address", address.text.clone())
+                .circumstance_if(runs, Circumstance::Grave);
         }
     };
     for server in &oauth.papers.servers {

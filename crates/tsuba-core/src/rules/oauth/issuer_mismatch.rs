@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "`issuer` in the metadata does not match the requested issuer",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what}",
+    message: "{what}",
     why: "Clients must reject such metadata: with them one server passes for another and is sent its codes and secrets.",
     fix: "Publish metadata whose issuer is, letter by letter, the address that resources name.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example.evil.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token"}}]}"#,
@@ -27,7 +27,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             }
             _ => continue,
         };
-        out.hit(&server.issuer).word("what", what);
+        out.hit(&server.issuer).arg("what", what);
     }
 }
 

@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "authorization responses carry no issuer",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{issuer} does not send the iss parameter in authorization responses",
+    message: "{issuer} does not send the iss parameter in authorization responses",
     why: "A client that uses several servers cannot tell a code of one from a code of another, and may hand it to the wrong one.",
     fix: "Send the iss parameter with every authorization response and say so in the metadata.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "response_types_supported": ["code"]}"#,
@@ -20,6 +20,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in oauth.papers.servers.iter().filter(|server| server.hands_out_codes() && !server.names_itself) {
         // Most do not yet: it matters where a resource gives its clients the choice.
         let several = oauth.papers.resources.iter().any(|resource| resource.servers.len() > 1);
-        out.hit(&server.issuer).word("issuer", server.issuer.text.clone()).because_if(!several, Circumstance::Ordinary);
+        out.hit(&server.issuer)
+            .arg("issuer", server.issuer.text.clone())
+            .circumstance_if(!several, Circumstance::Ordinary);
     }
 }

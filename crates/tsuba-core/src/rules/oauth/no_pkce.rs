@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "PKCE not supported",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{issuer} {what}",
+    message: "{issuer} {what}",
     why: "A code that is caught on its way back to the client is as good as the token it stands for.",
     fix: "Support PKCE with S256 and list it in code_challenge_methods_supported: clients of this protocol must refuse a server that does not.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "code_challenge_methods_supported": []}"#,
@@ -28,9 +28,9 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let what =
             if silent { "does not say that it supports PKCE" } else { "supports no method of PKCE that clients use" };
         out.hit(&server.issuer)
-            .word("issuer", server.issuer.text.clone())
-            .word("what", what)
-            .because_if(silent, Circumstance::Faint)
-            .sure(if silent { Confidence::Possible } else { Confidence::Certain });
+            .arg("issuer", server.issuer.text.clone())
+            .arg("what", what)
+            .circumstance_if(silent, Circumstance::Faint)
+            .confidence(if silent { Confidence::Possible } else { Confidence::Certain });
     }
 }

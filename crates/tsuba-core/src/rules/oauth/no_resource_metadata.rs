@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "the server requires authorization but names no authorization server",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the server requires a token and publishes no metadata that say whose",
+    message: "the server requires a token and publishes no metadata that say whose",
     why: "Without them a client takes whatever authorization server it is told of, or its user pastes a token that fits by chance.",
     fix: "Publish protected-resource metadata at the well-known address and point to them in the challenge.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "no-token", "url": "https://tides.saltmarsh-line.example/mcp", "status": 401, "headers": {"WWW-Authenticate": "Bearer"}}, {"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 404}]}"#,

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "open dynamic client registration",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{issuer} {what}",
+    message: "{issuer} {what}",
     why: "Whoever registers a client under a trusted name has people log in at the real server and gets their tokens.",
     fix: "Close registration (an initial access token) and register the company's clients beforehand, or accept client metadata documents.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "registration_endpoint": "https://id.saltmarsh-line.example/register"}}, {"ask": "registration", "url": "https://id.saltmarsh-line.example/register", "status": 400}]}"#,
@@ -35,9 +35,9 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             None => ("has an endpoint to register clients at", false),
         };
         out.hit(endpoint)
-            .word("issuer", server.issuer.text.clone())
-            .word("what", what)
-            .because_if(!asked, Circumstance::Faint)
-            .sure(if asked { Confidence::Likely } else { Confidence::Possible });
+            .arg("issuer", server.issuer.text.clone())
+            .arg("what", what)
+            .circumstance_if(!asked, Circumstance::Faint)
+            .confidence(if asked { Confidence::Likely } else { Confidence::Possible });
     }
 }

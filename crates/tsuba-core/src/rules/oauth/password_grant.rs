@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "password grant enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{issuer} accepts the password grant: clients handle user passwords",
+    message: "{issuer} accepts the password grant: clients handle user passwords",
     why: "Every client that offers it sees the password, no second factor is asked for, and a model's tool can be made to offer it.",
     fix: "Switch the password grant off.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "grant_types_supported": ["authorization_code", "password"]}"#,
@@ -20,12 +20,12 @@ pub(super) static RULE: Rule = Rule {
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in &oauth.papers.servers {
         if let Some(grant) = listed(&server.grants, "password") {
-            out.hit(grant).word("issuer", server.issuer.text.clone());
+            out.hit(grant).arg("issuer", server.issuer.text.clone());
         }
     }
     for client in &oauth.papers.clients {
         if let Some(grant) = client.grants.iter().find(|grant| grant.text == "password") {
-            out.hit(grant).word("issuer", "a registered client");
+            out.hit(grant).arg("issuer", "a registered client");
         }
     }
 }

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "PKCE method plain accepted",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{issuer} accepts the PKCE method plain{only}",
+    message: "{issuer} accepts the PKCE method plain{only}",
     why: "With plain the proof is sent in the open together with the request: whoever sees the request can redeem the code.",
     fix: "Accept S256 only.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "code_challenge_methods_supported": ["plain"]}"#,
@@ -23,8 +23,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         // Clients of this protocol always use S256 where they can.
         let better = listed(&server.challenges, "S256").is_some();
         out.hit(plain)
-            .word("issuer", server.issuer.text.clone())
-            .word("only", if better { " beside S256" } else { " and no other" })
-            .because_if(better, Circumstance::Faint);
+            .arg("issuer", server.issuer.text.clone())
+            .arg("only", if better { " beside S256" } else { " and no other" })
+            .circumstance_if(better, Circumstance::Faint);
     }
 }

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "identity provider not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the policy {how} the identity provider {issuer}",
+    message: "the policy {how} the identity provider {issuer}",
     why: "Who issues the tokens decides who may act. The company has decided whose tokens its people use.",
     fix: "Have the server accept tokens of an allowed provider, or have the policy (tsuba.toml) changed.",
     before: r##"--- tsuba.toml
@@ -39,8 +39,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let ruling = oauth.policy.identity_provider(&issuer.text);
         let Some(how) = ruling.against() else { continue };
         out.hit(issuer)
-            .word("how", how)
-            .word("issuer", &issuer.text)
-            .because_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
+            .arg("how", how)
+            .arg("issuer", &issuer.text)
+            .circumstance_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
     }
 }

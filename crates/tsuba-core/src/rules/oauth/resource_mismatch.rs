@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "metadata describes a different server",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the metadata describes {resource}, but {asked} was requested",
+    message: "the metadata describes {resource}, but {asked} was requested",
     why: "Clients must refuse them: a token that is asked for with them is good at the other server, and this one can use it there.",
     fix: "Publish metadata whose resource is this server's own address.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "resource-metadata", "url": "https://tides.saltmarsh-line.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {"resource": "https://fares.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"]}}]}"#,
@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for resource in oauth.papers.resources.iter().filter(|resource| resource.is_of_asked() == Some(false)) {
         out.hit(&resource.resource)
-            .word("resource", resource.resource.text.clone())
-            .word("asked", resource.asked.clone().unwrap_or_default());
+            .arg("resource", resource.resource.text.clone())
+            .arg("asked", resource.asked.clone().unwrap_or_default());
     }
 }

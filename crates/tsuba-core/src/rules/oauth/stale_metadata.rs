@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "stale metadata",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{what}",
+    message: "{what}",
     why: "Which copy a client believes is up to the client: a login may go to an address that was given up, and that somebody else may have by now.",
     fix: "Publish one set of metadata, and take old copies away.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token"}}, {"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/openid-configuration", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/old/token"}}]}"#,
@@ -29,7 +29,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             })
         });
         for (endpoint, known) in differs {
-            out.hit(&endpoint.address).word(
+            out.hit(&endpoint.address).arg(
                 "what",
                 format!(
                     "two copies of the metadata of {} name two addresses for its {}: {} and {}",
@@ -46,7 +46,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         if let Some(end) = client.secret_expires.filter(|end| *end > 0 && *end < today) {
             let date =
                 jiff::Timestamp::from_second(end).map(|end| end.strftime("%Y-%m-%d").to_string()).unwrap_or_default();
-            out.hit(&client.start).word("what", format!("the client's secret ran out on {date}"));
+            out.hit(&client.start).arg("what", format!("the client's secret ran out on {date}"));
         }
     }
 }

@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "access token accepted in the URL",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the server takes tokens from {where}",
+    message: "the server takes tokens from {where}",
     why: "Addresses are kept in histories, logs and proxies: the token lies in all of them.",
     fix: "Accept tokens in the Authorization header only, as this protocol demands.",
     before: r#"{"resource": "https://tides.saltmarsh-line.example/mcp", "authorization_servers": ["https://id.saltmarsh-line.example"], "bearer_methods_supported": ["header", "query"]}"#,
@@ -23,6 +23,6 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             "body" => "a form's body",
             _ => continue,
         };
-        out.hit(method).word("where", place).because_if(method.text == "body", Circumstance::Faint);
+        out.hit(method).arg("where", place).circumstance_if(method.text == "body", Circumstance::Faint);
     }
 }

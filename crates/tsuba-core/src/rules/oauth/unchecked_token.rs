@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "gateway accepts tokens without checking issuer, audience or lifetime",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the gateway {what}",
+    message: "the gateway {what}",
     why: "A token that was made for another service, by somebody else, or long ago is as good as one that was made for this gateway: whoever gets hold of any of them is let in.",
     fix: "Name the issuer and the audience that stands for this gateway, and leave every check on.",
     before: r#"{ "listen": "0.0.0.0:8080", "auth": { "issuer": "https://id.saltmarsh-line.example" }, "routes": [{ "path": "/tides", "stdio": { "cmd": "tide-table" } }] }"#,
@@ -27,13 +27,13 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
                 Skipped::Audience => ("does not check whom a token was made for", false),
                 Skipped::Lifetime => ("does not check whether a token's time is over", false),
             };
-            out.hit(at).word("what", what).because_if(grave, Circumstance::Grave);
+            out.hit(at).arg("what", what).circumstance_if(grave, Circumstance::Grave);
         }
         audience(taken, out);
         // Keys say who signed; where one provider signs for many issuers, that is not yet who issued.
         if let ([], [keys, ..]) = (taken.issuers.as_slice(), taken.keys.as_slice()) {
             let what = "takes every token that is signed with these keys, whoever issued it";
-            out.hit(keys).word("what", what).because(Circumstance::Weak);
+            out.hit(keys).arg("what", what).circumstance(Circumstance::Weak);
         }
     }
 }
@@ -48,11 +48,11 @@ fn audience(taken: &Acceptance, out: &mut Out<'_>) {
         _ => "of its issuers".to_owned(),
     };
     if let Some(any) = &taken.any_audience {
-        out.hit(any).word("what", format!("takes every token {}, whomever it was made for", whose(taken)));
+        out.hit(any).arg("what", format!("takes every token {}, whomever it was made for", whose(taken)));
     } else if taken.audiences.is_empty() {
         let at = taken.issuers.first().or(taken.keys.first()).unwrap_or(&taken.start);
         let what = format!("names no audience, and so takes every token {}, whomever it was made for", whose(taken));
         // Some take the resource's name for the audience, and do not say so.
-        out.hit(at).word("what", what).because_if(taken.resource.is_some(), Circumstance::Weak);
+        out.hit(at).arg("what", what).circumstance_if(taken.resource.is_some(), Circumstance::Weak);
     }
 }

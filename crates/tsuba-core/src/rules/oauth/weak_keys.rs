@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "weak or private key in a key set",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "a key {what}",
+    message: "a key {what}",
     why: "Whoever has the key, or works it out, signs tokens in the server's name.",
     fix: "Sign with RSA of at least 2048 bits or with an elliptic curve, publish only the public part, and replace a key whose private part was seen.",
     before: r#"{"keys": [{"kty": "RSA", "kid": "a", "n": "gAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAE", "e": "AQAB"}]}"#,
@@ -27,9 +27,9 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             // An exponent of 3 is broken only together with other mistakes.
             let exponent = key.bits.is_some_and(|bits| bits >= SHORTEST) && !key.private;
             out.hit(&key.kind)
-                .word("what", what)
-                .because_if(key.private, Circumstance::Grave)
-                .because_if(exponent, Circumstance::Faint);
+                .arg("what", what)
+                .circumstance_if(key.private, Circumstance::Grave)
+                .circumstance_if(exponent, Circumstance::Faint);
         }
     }
 }

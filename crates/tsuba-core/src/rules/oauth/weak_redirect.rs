@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "redirect URI that others can read",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the redirect address {address} {what}",
+    message: "the redirect address {address} {what}",
     why: "The code of a login goes to this address. Whoever can answer there, or listen on the way, logs in as the person.",
     fix: "Register exact https addresses; for a program on a machine http://127.0.0.1 or a scheme named after a domain of yours.",
     before: r#"{ "client_name": "desk", "redirect_uris": ["http://desk.saltmarsh-line.example/cb"] }"#,
@@ -20,9 +20,9 @@ pub(super) static RULE: Rule = Rule {
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for address in oauth.papers.clients.iter().flat_map(|client| &client.redirects) {
         if let Some((what, circumstance)) = weakness(address) {
-            let hit = out.hit(address).word("address", address.text.clone()).word("what", what);
+            let hit = out.hit(address).arg("address", address.text.clone()).arg("what", what);
             if let Some(circumstance) = circumstance {
-                hit.because(circumstance);
+                hit.circumstance(circumstance);
             }
         }
     }

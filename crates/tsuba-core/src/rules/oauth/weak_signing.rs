@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "unsigned or symmetrically signed tokens accepted",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{list} has {algorithm}",
+    message: "{list} has {algorithm}",
     why: "What is signed with none is not signed: anybody writes it. What is checked with a shared secret can be written by everyone who checks it.",
     fix: "Take the algorithm off the list; sign with ES256, EdDSA, PS256 or RS256.",
     before: r#"{"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "id_token_signing_alg_values_supported": ["RS256", "none"]}"#,
@@ -25,7 +25,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let shared = list.starts_with("dpop") && algorithm.text.starts_with("HS");
         // Request objects are not signed in most logins, and OpenID Connect (Core, 6.1) has servers say so.
         if (none && !list.starts_with("request_object")) || shared {
-            out.hit(algorithm).word("list", list.to_owned()).word("algorithm", algorithm.text.clone());
+            out.hit(algorithm).arg("list", list.to_owned()).arg("algorithm", algorithm.text.clone());
         }
     };
     for server in &oauth.papers.servers {

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Entries, Out, Repair, Rule, Verdict, Ways};
+use crate::judge::{Check, Entries, Fix, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 use crate::text::words_of;
 
@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "acting tools run without approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} {how} without anybody being asked",
+    message: "{what} {how} without anybody being asked",
     why: "The question before a call is the last moment at which a person can see what a text has talked the model into.",
     fix: "Take the tools that change, send or run something out of the list.",
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota", "send_message"] } } }"#,
@@ -40,9 +40,9 @@ fn acts(tool: &str) -> bool {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let unasked = &entries.entry.unasked;
     if let Some(all) = &unasked.all {
-        out.hit(all).word("what", "every tool, also those added later,").word("how", "runs");
+        out.hit(all).arg("what", "every tool, also those added later,").arg("how", "runs");
     }
     for tool in unasked.tools.iter().filter(|tool| acts(&tool.text)) {
-        out.hit(tool).word("what", &tool.text).word("how", "runs").sure(Confidence::Likely).mend(Repair::TakeOut);
+        out.hit(tool).arg("what", &tool.text).arg("how", "runs").confidence(Confidence::Likely).fix(Fix::Remove);
     }
 }

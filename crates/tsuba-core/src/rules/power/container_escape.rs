@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "container can escape to the host",
     severity: Severity::Critical,
     verdict: Verdict::Refuse,
-    says: "{option} {what}",
+    message: "{option} {what}",
     why: "The container then bounds nothing: what runs in it can become the host's administrator.",
     fix: "Leave the option out; mount only the folders needed, without the engine's socket.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "--privileged", "saltmarsh/quay-files:1.4.2"] } } }"#,
@@ -21,7 +21,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for (_, container) in entries.entry.plan.iter().flat_map(|plan| plan.containers()) {
         if let Some(word) = container.switch("--privileged") {
             let option = entries.quoted(word, || "--privileged".to_owned());
-            out.hit(word).word("option", option).word("what", "disables container isolation");
+            out.hit(word).arg("option", option).arg("what", "disables container isolation");
         }
         for mount in &container.mounts {
             let host = mount.host.text.as_str();
@@ -30,8 +30,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 .any(|socket| host.ends_with(socket))
             {
                 out.hit(&mount.host)
-                    .word("option", host)
-                    .word("what", "is the engine's socket: it can start any other container");
+                    .arg("option", host)
+                    .arg("what", "is the engine's socket: it can start any other container");
             }
         }
         for (name, value, _) in &container.flags {
@@ -76,8 +76,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 _ => continue,
             };
             let hit = out.hit(value);
-            hit.word("option", entries.quoted(value, || format!("{name} {}", value.text))).word("what", what);
-            hit.because_if(weak, Circumstance::ReadOnly).because_if(weak, Circumstance::Weak);
+            hit.arg("option", entries.quoted(value, || format!("{name} {}", value.text))).arg("what", what);
+            hit.circumstance_if(weak, Circumstance::ReadOnly).circumstance_if(weak, Circumstance::Weak);
         }
     }
 }

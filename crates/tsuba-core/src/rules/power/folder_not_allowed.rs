@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "folder not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the policy {how} {folder}{whose}",
+    message: "the policy {how} {folder}{whose}",
     why: "The company has decided which folders servers may reach, so that text from outside cannot ask for what lies in the others.",
     fix: "Give a folder that is allowed, or have the policy (tsuba.toml) changed.",
     before: r##"--- tsuba.toml
@@ -33,10 +33,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             let ruling = all.policy.folder(team, &folder.path.text);
             let Some(how) = ruling.against() else { continue };
             out.hit_in(stands, &folder.path)
-                .word("how", how)
-                .word("folder", &folder.path.text)
-                .word("whose", team.map(|team| format!(" to team {team}")).unwrap_or_default())
-                .because_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
+                .arg("how", how)
+                .arg("folder", &folder.path.text)
+                .arg("whose", team.map(|team| format!(" to team {team}")).unwrap_or_default())
+                .circumstance_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
         }
     }
 }

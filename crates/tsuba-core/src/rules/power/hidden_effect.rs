@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "annotation understates what a tool does",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{tool} is annotated {hint}, but its job is to {verb}",
+    message: "{tool} is annotated {hint}, but its job is to {verb}",
     why: "Clients ask less, or not at all, before a tool that is marked harmless. The hint is the server's word, not a check.",
     fix: "Have the author correct the hint; until then let the client ask before {tool} runs.",
     before: r#"{ "tools": [{ "name": "delete_berth", "annotations": { "readOnlyHint": true }, "inputSchema": { "type": "object" } }] }"#,
@@ -24,12 +24,12 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         if let Some((hint, at)) = understated(item, effect) {
             let proven = sure && (hint == "read-only" || LOST_FOR_GOOD.contains(&verb.as_str()));
             out.hit(at)
-                .word("tool", item.name.text.clone())
-                .word("hint", hint)
-                .word("verb", verb)
+                .arg("tool", item.name.text.clone())
+                .arg("hint", hint)
+                .arg("verb", verb)
                 // `create_chart` may draw a picture and `run_query` a read: the verb alone proves little.
-                .because_if(!proven, Circumstance::Faint)
-                .sure(if proven { Confidence::Likely } else { Confidence::Possible });
+                .circumstance_if(!proven, Circumstance::Faint)
+                .confidence(if proven { Confidence::Likely } else { Confidence::Possible });
         }
     }
 }

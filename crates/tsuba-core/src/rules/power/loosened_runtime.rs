@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "runtime protections disabled",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{setting} {what}",
+    message: "{setting} {what}",
     why: "The runtime no longer bounds the server, or loads other code into it before its own first line runs.",
     fix: "Leave it out; grant single permissions, and start the program by its full path.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "deno", "args": ["run", "-A", "npm:@saltmarsh/tide-table@2.4.1"] } } }"#,
@@ -39,23 +39,23 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             ["--require", "-r ", "--import", "--loader", "--experimental-loader"].iter().any(|o| value.contains(o));
         let front = value.split([':', ';']).next().unwrap_or_default();
         if PRELOADS.contains(&name.as_str()) || (name == "NODE_OPTIONS" && loads) {
-            out.hit(&variable.value).word("setting", name).word("what", "loads other code into the server");
+            out.hit(&variable.value).arg("setting", name).arg("what", "loads other code into the server");
         } else if matches!(name.as_str(), "PYTHONPATH" | "NODE_PATH" | "PERL5LIB" | "RUBYLIB" | "CLASSPATH")
             && value
                 .split([':', ';'])
                 .any(|part| ["/tmp", "/var/tmp", "/dev/shm"].iter().any(|shared| part.starts_with(shared)))
         {
             out.hit(&variable.value)
-                .word("setting", name)
-                .word("what", "loads code from a folder that everybody can write to");
+                .arg("setting", name)
+                .arg("what", "loads code from a folder that everybody can write to");
         } else if name == "PATH" && (front.is_empty() || front.starts_with('.') || front.starts_with("/tmp")) {
             out.hit(&variable.value)
-                .word("setting", "PATH")
-                .word("what", "looks for programs in a folder that others can write to first");
+                .arg("setting", "PATH")
+                .arg("what", "looks for programs in a folder that others can write to first");
         } else if matches!(name.as_str(), "PIP_TRUSTED_HOST" | "UV_INSECURE_HOST") {
             out.hit(&variable.value)
-                .word("setting", name)
-                .word("what", "takes packages from a host without checking who it is");
+                .arg("setting", name)
+                .arg("what", "takes packages from a host without checking who it is");
         }
     }
     let steps = entry.plan.iter().flat_map(|plan| &plan.steps);
@@ -69,7 +69,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             "--allow-insecure-host" | "--trusted-host" => "takes packages from a host without checking who it is",
             _ => continue,
         };
-        out.hit(word).word("setting", &word.text).word("what", what);
+        out.hit(word).arg("setting", &word.text).arg("what", what);
     }
     let contained = entry.plan.as_ref().is_some_and(|plan| plan.containers().next().is_some());
     for word in entry.plan.iter().filter_map(|plan| plan.server()).flat_map(|step| &step.args) {
@@ -84,7 +84,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             _ => continue,
         };
         if !word.text.ends_with("=false") {
-            out.hit(word).word("setting", name).word("what", what).because_if(contained, Circumstance::Weak);
+            out.hit(word).arg("setting", name).arg("what", what).circumstance_if(contained, Circumstance::Weak);
         }
     }
 }

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "folder of keys or settings within reach",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{path} holds {what}",
+    message: "{path} holds {what}",
     why: "Whoever reads it can act as this person; whoever writes it runs code at the next login.",
     fix: "Leave it out; hand over single values instead, through the environment.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "docker", "args": ["run", "-i", "-v", "/home/mira/.ssh:/keys:ro", "saltmarsh/quay-files:1.4.2"] } } }"#,
@@ -62,9 +62,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         });
         if let Some((_, what)) = found {
             out.hit(&folder.path)
-                .word("path", &folder.path.text)
-                .word("what", *what)
-                .because_if(folder.writable == Some(true), Circumstance::Writable);
+                .arg("path", &folder.path.text)
+                .arg("what", *what)
+                .circumstance_if(folder.writable == Some(true), Circumstance::Writable);
         }
     }
 }

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server gives the model a shell",
     severity: Severity::High,
     verdict: Verdict::Refuse,
-    says: "{name} lets the model run any command",
+    message: "{name} lets the model run any command",
     why: "Every text the model reads can then become a command on this machine, with this person's rights and keys.",
     fix: "Use a server with the few commands needed, or run it in a container without network and without the home folder.",
     before: r#"{ "mcpServers": { "siren-shell": { "command": "siren-shell" } } }"#,
@@ -58,9 +58,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let named = || says(&entry.name.text).filter(|_| entry.plan.is_some()).map(|sure| (&entry.name, sure));
     if let Some((place, sure)) = found.or_else(named) {
         let hit = out.hit(place);
-        hit.word("name", &entry.name.text).sure(sure).because_if(contained, Circumstance::Weak);
-        hit.because_if(sure == Confidence::Possible, Circumstance::Weak);
-        hit.because_if(matches!(entry.asks(), Asks::Never), Circumstance::Unasked);
+        hit.arg("name", &entry.name.text).confidence(sure).circumstance_if(contained, Circumstance::Weak);
+        hit.circumstance_if(sure == Confidence::Possible, Circumstance::Weak);
+        hit.circumstance_if(matches!(entry.asks(), Asks::Never), Circumstance::Unasked);
     }
     for tool in &entry.unasked.tools {
         let words = crate::text::words_of(&tool.text);
@@ -74,8 +74,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 });
         if runs {
             out.hit(tool)
-                .word("name", format!("{} with the tool {}, which runs unasked,", entry.name.text, tool.text))
-                .because(Circumstance::Unasked);
+                .arg("name", format!("{} with the tool {}, which runs unasked,", entry.name.text, tool.text))
+                .circumstance(Circumstance::Unasked);
         }
     }
 }

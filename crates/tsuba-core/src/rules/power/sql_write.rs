@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "database server may write",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{setting} lets the model change the database",
+    message: "{setting} lets the model change the database",
     why: "A sentence the model misreads, or reads in a record, becomes an update or a drop.",
     fix: "Leave writing off, and give it a login that can only read.",
     before: r#"{ "mcpServers": { "ledger-query": { "command": "ledger-query", "args": ["--access-mode=unrestricted"] } } }"#,
@@ -33,7 +33,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             || (restricts(&words) && off(value))
             || (words.ends_with(&["mode".into()]) && opens(value))
         {
-            out.hit(&variable.value).word("setting", format!("{}={value}", variable.name));
+            out.hit(&variable.value).arg("setting", format!("{}={value}", variable.name));
         }
     }
     for word in entry
@@ -46,7 +46,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         let (name, value) = word.text.split_once('=').unwrap_or((&word.text, ""));
         let words = words_of(name);
         if (allows(&words) && (value.is_empty() || on(value))) || (restricts(&words) && off(value)) || opens(value) {
-            out.hit(word).word("setting", &word.text);
+            out.hit(word).arg("setting", &word.text);
         }
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "unbounded input in acting tools",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{count} of this server take free text: {tools}",
+    message: "{count} of this server take free text: {tools}",
     why: "What a model can be talked into writing, the tool carries out. A schema that names the allowed values is a second check.",
     fix: "Have the author bound these parameters by enum, pattern or maxLength, and close the schema.",
     before: r#"{ "tools": [{ "name": "run_command", "inputSchema": { "type": "object", "properties": { "command": { "type": "string" } } } }] }"#,
@@ -52,16 +52,16 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         let more = free.len().saturating_sub(NAMED);
         let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
         out.hit(&first.name)
-            .word("count", if free.len() == 1 { "1 tool".to_owned() } else { format!("{} tools", free.len()) })
-            .word("tools", format!("{}{rest}", named.join(", ")));
+            .arg("count", if free.len() == 1 { "1 tool".to_owned() } else { format!("{} tools", free.len()) })
+            .arg("tools", format!("{}{rest}", named.join(", ")));
     }
     // A schema that is open on purpose takes what nobody has described.
     for item in tools(listings.listing).filter(|item| acts(item)) {
         if let Some(open) = &item.open {
             out.hit(open)
-                .word("count", "1 tool")
-                .word("tools", format!("{} (any further property)", item.name.text))
-                .because(Circumstance::Ordinary);
+                .arg("count", "1 tool")
+                .arg("tools", format!("{} (any further property)", item.name.text))
+                .circumstance(Circumstance::Ordinary);
         }
     }
 }

@@ -1,5 +1,5 @@
 use crate::evidence::Touched;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::Entry;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server contacted an undeclared host",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "in the cage the server tried to reach {host}, which its setup does not name",
+    message: "in the cage the server tried to reach {host}, which its setup does not name",
     why: "It was only asked what its tools are. Whom it calls for that is told neither to the person nor to the reviewer.",
     fix: "Ask the author what is sent there and have it switched off, or keep the host from it.",
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "cage": { "names": ["collect.example"] } }"#,
@@ -26,7 +26,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         let named: Vec<&Entry> = all
             .entries()
             .filter(|(_, _, other)| {
-                other.listed.is_some_and(|l| Stands { study: l.study, entry: Some(l.entry) } == stands)
+                other.listed.is_some_and(|l| EntryRef { study: l.study, entry: Some(l.entry) } == stands)
             })
             .map(|(_, _, other)| other)
             .collect();
@@ -34,9 +34,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
 }
 
-fn contacts(stands: Stands, touched: &Touched, entries: &[&Entry], out: &mut Out<'_>) {
+fn contacts(stands: EntryRef, touched: &Touched, entries: &[&Entry], out: &mut Out<'_>) {
     for name in touched.names.iter().filter(|name| !is_local(&name.text) && !is_named(&name.text, entries)) {
-        out.hit_in(stands, name).word("host", name.text.clone()).sure(Confidence::Likely);
+        out.hit_in(stands, name).arg("host", name.text.clone()).confidence(Confidence::Likely);
     }
     for contact in &touched.contacts {
         let address = contact.text.split(' ').nth(1).unwrap_or_default();
@@ -46,9 +46,9 @@ fn contacts(stands: Stands, touched: &Touched, entries: &[&Entry], out: &mut Out
             continue;
         }
         out.hit_in(stands, contact)
-            .word("host", contact.text.clone())
-            .because(Circumstance::Reachable)
-            .sure(Confidence::Certain);
+            .arg("host", contact.text.clone())
+            .circumstance(Circumstance::Reachable)
+            .confidence(Confidence::Certain);
     }
 }
 

@@ -1,4 +1,4 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Repair, Rule, Verdict, Ways};
+use crate::judge::{Check, Circumstance, Entries, Fix, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 
@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "whole disk or home folder within reach",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{path} is {what}",
+    message: "{path} is {what}",
     why: "Everything in it is the model's to read, and often to write: keys, mail, other people's projects. Text from outside only has to ask for it.",
     fix: "Give the folder the server is about.",
     before: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/"] } } }"#,
@@ -21,15 +21,15 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for folder in &entries.entry.reach.folders {
         let Some((what, whole)) = width(&folder.path.text) else { continue };
         let hit = out.hit(&folder.path);
-        hit.word("path", &folder.path.text)
-            .word("what", what)
-            .because_if(whole && folder.writable == Some(true), Circumstance::Writable);
-        hit.because_if(folder.writable == Some(false), Circumstance::ReadOnly);
+        hit.arg("path", &folder.path.text)
+            .arg("what", what)
+            .circumstance_if(whole && folder.writable == Some(true), Circumstance::Writable);
+        hit.circumstance_if(folder.writable == Some(false), Circumstance::ReadOnly);
         // In a project the project's own folder is meant; a mount needs an address that the engine understands.
         let text = entries.source();
         if entries.study.document.facts.tracked.is_some() && !folder.mounted {
             let own = if text.contains("${workspaceFolder}") { "${workspaceFolder}" } else { "." };
-            hit.mend(Repair::Write(own.to_owned()));
+            hit.fix(Fix::Write(own.to_owned()));
         }
     }
 }

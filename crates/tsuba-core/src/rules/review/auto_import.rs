@@ -1,13 +1,13 @@
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
-use crate::understand::Study;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/auto-import",
     title: "servers from other files are enabled without approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{key} imports servers from other files or programs without asking",
+    message: "{key} imports servers from other files or programs without asking",
     why: "Cloning a repository, or another program's settings, then decides what this person's agent starts.",
     fix: "Switch it off, and enable each server by name after it was reviewed.",
     before: r#"{ "enableAllProjectMcpServers": true, "mcpServers": { "tide-table": { "command": "tide-table" } } }"#,
@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Study, out: &mut Out<'_>) {
+fn check(study: &Analysis, out: &mut Out<'_>) {
     for switch in &study.imports {
-        out.hit(switch).word("key", &switch.text);
+        out.hit(switch).arg("key", &switch.text);
     }
 }

@@ -1,6 +1,6 @@
 use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::register::Standing;
+use crate::register::ReviewStatus;
 use crate::severity::Severity;
 
 /// So many changes are told by name.
@@ -11,7 +11,7 @@ pub(super) static RULE: Rule = Rule {
     title: "changed since approval",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{entry} has changed since {by} approved it on {on}: {what}",
+    message: "{entry} has changed since {by} approved it on {on}: {what}",
     why: "An approval is of what was looked at. What came after it, nobody has seen.",
     fix: "Look at what has changed (tsuba compare), and approve it anew or go back.",
     before: r##"--- tsuba-register.toml
@@ -47,15 +47,15 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Changed(_, what), Some(decision)) = (standing, decision) {
+        if let (ReviewStatus::Changed(_, what), Some(decision)) = (standing, decision) {
             let mut told: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
             let more = format!("{} more", what.len().saturating_sub(MOST));
             told.extend((what.len() > MOST).then_some(more.as_str()));
             out.hit_in(stands, &entry.name)
-                .word("entry", entry.name.text.clone())
-                .word("by", decision.by.clone())
-                .word("on", decision.on.to_string())
-                .word("what", told.join(", "));
+                .arg("entry", entry.name.text.clone())
+                .arg("by", decision.by.clone())
+                .arg("on", decision.on.to_string())
+                .arg("what", told.join(", "));
         }
     }
 }

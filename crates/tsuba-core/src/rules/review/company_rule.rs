@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "company rule",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{says} ({name})",
+    message: "{says} ({name})",
     why: "The company's policy (tsuba.toml) holds rules of its own: an expression over what is known of an entry, and what it means when that is true.",
     fix: "Do what the rule of the policy asks for, or have it changed.",
     before: r##"--- tsuba.toml
@@ -41,17 +41,17 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 Applied::Silent => {}
                 Applied::Speaks => {
                     let hit = out.hit_in(stands, &entry.name);
-                    hit.word("says", &rule.says).word("name", &rule.name).weighs(rule.severity);
+                    hit.arg("says", &rule.says).arg("name", &rule.name).base_severity(rule.severity);
                     if let Some(fix) = &rule.fix {
                         hit.advice(fix);
                     }
                 }
                 Applied::Failed(why) => {
                     out.hit_in(stands, &entry.name)
-                        .word("says", format!("the rule cannot be applied here: {why}"))
-                        .word("name", &rule.name)
-                        .weighs(rule.severity)
-                        .sure(Confidence::Possible);
+                        .arg("says", format!("the rule cannot be applied here: {why}"))
+                        .arg("name", &rule.name)
+                        .base_severity(rule.severity)
+                        .confidence(Confidence::Possible);
                 }
             }
         }

@@ -1,13 +1,13 @@
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
-use crate::understand::Study;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/duplicate-key",
     title: "duplicate key",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "duplicate key {key}; the later one counts, this one does not",
+    message: "duplicate key {key}; the later one counts, this one does not",
     why: "A reviewer reads the first and the program uses the last: what was approved is not what runs.",
     fix: "Take out the one that is not meant.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table" }, "tide-table": { "command": "tide-tabel" } } }"#,
@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Study, out: &mut Out<'_>) {
+fn check(study: &Analysis, out: &mut Out<'_>) {
     for key in &study.duplicates {
-        out.hit(key).word("key", &key.text);
+        out.hit(key).arg("key", &key.text);
     }
 }

@@ -1,13 +1,13 @@
 use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::register::Standing;
+use crate::register::ReviewStatus;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/expired",
     title: "approval expired",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the approval of {entry} by {by} expired on {until}",
+    message: "the approval of {entry} by {by} expired on {until}",
     why: "It was given for a time, and the time is over: what it rested on may be so no longer.",
     fix: "Have it reviewed again, or take the entry out.",
     before: r##"--- tsuba-register.toml
@@ -45,12 +45,12 @@ until = 2026-11-24
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Expired(_), Some(decision)) = (standing, decision) {
+        if let (ReviewStatus::Expired(_), Some(decision)) = (standing, decision) {
             let until = decision.until.map(|until| until.to_string()).unwrap_or_default();
             out.hit_in(stands, &entry.name)
-                .word("entry", entry.name.text.clone())
-                .word("by", decision.by.clone())
-                .word("until", until);
+                .arg("entry", entry.name.text.clone())
+                .arg("by", decision.by.clone())
+                .arg("until", until);
         }
     }
 }

@@ -1,4 +1,4 @@
-use crate::evidence::Asker;
+use crate::evidence::ClientProfile;
 use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 
@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server returns different tools to different clients",
     severity: Severity::High,
     verdict: Verdict::Refuse,
-    says: "to {who} the server lists {item} {what}",
+    message: "to {who} the server lists {item} {what}",
     why: "What was reviewed is not what people's models read: a server that looks at who asks can show a reviewer its good side.",
     fix: "Ask the author why. Approve only what every client is shown, and compare again.",
     before: r#"{ "schema": "tsuba-evidence/1", "setup": ".mcp.json", "entry": "tide-table", "sessions": [{ "era": "handshake", "as": "tsuba" }, { "era": "handshake", "as": "another client" }], "differs": [{ "sessions": [0, 1], "method": "tools/list", "item": "tide_extra", "what": "only in the second" }] }"#,
@@ -19,11 +19,11 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     for differs in listings.listing.captured.iter().flat_map(|captured| &captured.differs) {
-        let by_name = differs.by == Asker::Name;
+        let by_name = differs.by == ClientProfile::Name;
         let who = match differs.by {
-            Asker::Name => "a client of another name",
-            Asker::Abilities => "a client that can more",
-            Asker::Era => "the same client in another era of the protocol",
+            ClientProfile::Name => "a client of another name",
+            ClientProfile::Abilities => "a client that can more",
+            ClientProfile::Era => "the same client in another era of the protocol",
         };
         let what = match differs.what.as_str() {
             "only in the first" => "no more",
@@ -32,10 +32,10 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         };
         // Some tools need a client that can more, and the eras of the protocol have their own forms: that is told, and no fraud.
         out.hit(&differs.at)
-            .word("who", who)
-            .word("item", differs.at.text.clone())
-            .word("what", what)
-            .because_if(!by_name, Circumstance::Faint)
-            .sure(if by_name { Confidence::Certain } else { Confidence::Possible });
+            .arg("who", who)
+            .arg("item", differs.at.text.clone())
+            .arg("what", what)
+            .circumstance_if(!by_name, Circumstance::Faint)
+            .confidence(if by_name { Confidence::Certain } else { Confidence::Possible });
     }
 }

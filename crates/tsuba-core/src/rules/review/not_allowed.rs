@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "the policy {how} {what}",
+    message: "the policy {how} {what}",
     why: "The company has decided where servers may come from and whom they may call, so that not each of them is a question of its own.",
     fix: "Use one that is allowed, or have the policy (tsuba.toml) changed.",
     before: r##"--- tsuba.toml
@@ -36,9 +36,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         for (at, what, ruling) in all.policy.origins(entry) {
             let Some(how) = ruling.against() else { continue };
             out.hit_in(stands, &at)
-                .word("how", how)
-                .word("what", what)
-                .because_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
+                .arg("how", how)
+                .arg("what", what)
+                .circumstance_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);
         }
     }
 }

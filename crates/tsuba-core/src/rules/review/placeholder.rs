@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "placeholder left in",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{name} still holds a placeholder",
+    message: "{name} still holds a placeholder",
     why: "The server starts without what it needs; people then widen settings until the error goes away.",
     fix: "Fill it in with a reference, or take it out.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "YOUR_API_KEY" } } } }"#,
@@ -23,8 +23,8 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     if entries.study.kind == SetupKind::Snippet {
         return;
     }
-    for handed in entries.entry.handed.iter().filter(|h| h.kind == Kind::Placeholder && !h.trivial) {
-        let name = if handed.name.is_empty() { "a value" } else { handed.name.as_str() };
-        out.hit(&handed.value).word("name", name);
+    for credential in entries.entry.credentials.iter().filter(|h| h.kind == Kind::Placeholder && !h.trivial) {
+        let name = if credential.name.is_empty() { "a value" } else { credential.name.as_str() };
+        out.hit(&credential.value).arg("name", name);
     }
 }

@@ -1,13 +1,13 @@
 use crate::judge::{All, Check, Decides, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::register::Standing;
+use crate::register::ReviewStatus;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/refused-in-use",
     title: "refused server still configured",
     severity: Severity::Critical,
     verdict: Verdict::Refuse,
-    says: "{by} refused it on {on}: {reason}",
+    message: "{by} refused it on {on}: {reason}",
     why: "Somebody looked at it and said no, and it still starts with this setup.",
     fix: "Take the entry out, and tell its owner why.",
     before: r##"--- tsuba-register.toml
@@ -43,11 +43,11 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, decision) in all.standings() {
-        if let (Standing::Refused(_), Some(decision)) = (standing, decision) {
+        if let (ReviewStatus::Refused(_), Some(decision)) = (standing, decision) {
             out.hit_in(stands, &entry.name)
-                .word("by", decision.by.clone())
-                .word("on", decision.on.to_string())
-                .word("reason", decision.reason.clone());
+                .arg("by", decision.by.clone())
+                .arg("on", decision.on.to_string())
+                .arg("reason", decision.reason.clone());
         }
     }
 }

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "template placeholder left in a manifest",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{field} still has the value of its template",
+    message: "{field} still has the value of its template",
     why: "Whoever looks for the server, or checks who has published it, finds the template's words. What was not filled in was not looked at either.",
     fix: "Fill it in before it is published.",
     before: r##"--- server.json
@@ -22,7 +22,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
         for field in &manifest.unfilled {
             let name = field.pointer.as_str().trim_start_matches('/');
-            out.hit_in(Stands { study, entry: None }, field).word("field", name);
+            out.hit_in(EntryRef { study, entry: None }, field).arg("field", name);
         }
     }
 }

@@ -1,12 +1,12 @@
 use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
-use crate::register::Standing;
+use crate::register::ReviewStatus;
 use crate::severity::Severity;
 pub(super) static RULE: Rule = Rule {
     id: "review/unknown",
     title: "server has not been reviewed",
     severity: Severity::High,
     verdict: Verdict::Ready,
-    says: "{entry} has not been reviewed",
+    message: "{entry} has not been reviewed",
     why: "An unreviewed server runs with all of its owner's permissions.",
     fix: "Have it reviewed, and write the decision with tsuba approve or tsuba refuse.",
     before: r##"--- tsuba-register.toml
@@ -42,8 +42,8 @@ reason = "reads tides and nothing else"
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, entry, standing, _) in all.standings() {
-        if *standing == Standing::Unknown {
-            out.hit_in(stands, &entry.name).word("entry", entry.name.text.clone());
+        if *standing == ReviewStatus::Unknown {
+            out.hit_in(stands, &entry.name).arg("entry", entry.name.text.clone());
         }
     }
 }

@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server lists something different on every request",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{item} differs on every request, so changes cannot be detected",
+    message: "{item} differs on every request, so changes cannot be detected",
     why: "What varies by itself cannot be held against what was approved. What is hidden in it is only found by what it says.",
     fix: "Ask its author to keep time stamps and the like out of what a model reads.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "varies": [{"sessions": [0, 3], "method": "tools/list", "item": "water_now", "what": "not the same"}], "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [{ "name": "water_now", "description": "Returns the water.", "inputSchema": { "type": "object" } }] }] }]}"##,
@@ -18,6 +18,6 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     for varying in listings.listing.captured.iter().flat_map(|captured| &captured.varies) {
-        out.hit(varying).word("item", varying.text.clone());
+        out.hit(varying).arg("item", varying.text.clone());
     }
 }

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "every feature group enabled",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{setting} enables every tool group",
+    message: "{setting} enables every tool group",
     why: "Tools that nobody asked for are in the model's reach, and so is whatever they can change; most of them are there because there was a switch for all.",
     fix: "List the groups that are needed.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--toolsets", "all"] } } }"#,
@@ -49,7 +49,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for variable in
         entry.variables.iter().chain(&entry.settings).filter(|v| all(&v.value.text) && names_groups(&v.name))
     {
-        out.hit(&variable.value).word("setting", &variable.name);
+        out.hit(&variable.value).arg("setting", &variable.name);
     }
     let query = entry.remote.as_ref().and_then(|remote| remote.url.text.split_once('?'));
     for pair in query.into_iter().flat_map(|(_, query)| query.split(['&', '#'])) {
@@ -58,7 +58,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             && names_groups(name)
         {
             let at = remote.url.text.find(pair).unwrap_or_default();
-            out.hit(&remote.url.part(entries.source(), at..at + pair.len())).word("setting", name);
+            out.hit(&remote.url.part(entries.source(), at..at + pair.len())).arg("setting", name);
         }
     }
     let Some(step) = entry.plan.as_ref().and_then(|plan| plan.server()) else { return };
@@ -70,7 +70,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         let single = ["--all-tools", "--enable-all", "--all-features", "--enable-all-tools", "--full-access"]
             .contains(&word.text.as_str());
         if single || (name.starts_with('-') && all(&value) && names_groups(name)) {
-            out.hit(word).word("setting", name);
+            out.hit(word).arg("setting", name);
         }
     }
 }

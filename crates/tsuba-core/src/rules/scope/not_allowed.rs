@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "scope not allowed by policy",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} has {scopes}, which the policy {how}",
+    message: "{what} has {scopes}, which the policy {how}",
     why: "The company has decided which scopes tool servers may be granted, so that not each of them is a question of its own.",
     fix: "Have the token issued anew without them, or have the policy (tsuba.toml) changed.",
     before: r##"--- tsuba.toml
@@ -40,10 +40,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             if !scopes.is_empty() {
                 let refused = scopes.iter().any(|scope| matches!(all.policy.scope(scope), Ruling::Refused(_)));
                 out.hit_in(held.stands, &held.at)
-                    .word("what", held.what.clone())
-                    .word("scopes", scopes.join(", "))
-                    .word("how", how)
-                    .because_if(refused, Circumstance::Grave);
+                    .arg("what", held.what.clone())
+                    .arg("scopes", scopes.join(", "))
+                    .arg("how", how)
+                    .circumstance_if(refused, Circumstance::Grave);
             }
         }
     }

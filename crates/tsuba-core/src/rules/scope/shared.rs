@@ -2,12 +2,12 @@
 
 use crate::evidence::Listing;
 use crate::evidence::oauth::{Grant, Told, When, covers};
-use crate::judge::{All, Stands};
+use crate::judge::{All, EntryRef};
 use crate::prelude::*;
 use crate::severity::Confidence;
 use crate::text::Located;
 use crate::understand::credential::{Claims, Why};
-use crate::understand::{Entry, Handed, Study, plain_name};
+use crate::understand::{Analysis, Credential, Entry, normalized_name};
 use alloc::rc::Rc;
 use core::cell::RefCell;
 
@@ -15,20 +15,25 @@ use core::cell::RefCell;
 pub(super) const DAY: i64 = 86_400;
 
 /// Every plaintext credential with where it stands.
-pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (Stands, &'a Study, &'a Handed)> {
+pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'a Analysis, &'a Credential)> {
     all.studies.iter().enumerate().flat_map(|(index, study)| {
         let own = study.entries.iter().enumerate().flat_map(move |(e, entry)| {
-            entry.handed.iter().map(move |handed| (Stands { study: index, entry: Some(e) }, study, handed))
+            entry
+                .credentials
+                .iter()
+                .map(move |credential| (EntryRef { study: index, entry: Some(e) }, study, credential))
         });
-        own.chain(study.handed.iter().map(move |handed| (Stands { study: index, entry: None }, study, handed)))
-            .filter(|(_, _, handed)| handed.is_plaintext())
+        own.chain(
+            study.credentials.iter().map(move |credential| (EntryRef { study: index, entry: None }, study, credential)),
+        )
+        .filter(|(_, _, credential)| credential.is_plaintext())
     })
 }
 
 /// What somebody holds: a token that lies there, or a grant that is told of.
 pub(super) struct Held<'a> {
     /// Where it stands.
-    pub(super) stands: Stands,
+    pub(super) stands: EntryRef,
     /// The token, or the place of the scopes.
     pub(super) at: Located,
     /// What it is, as `a token`.
@@ -59,7 +64,7 @@ pub(super) struct Meant<'a> {
 }
 
 impl<'a> Meant<'a> {
-    fn of(all: &All<'a>, entries: &[(&'a Study, &'a Entry)]) -> Rc<Self> {
+    fn of(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Rc<Self> {
         let off = !entries.is_empty() && entries.iter().all(|(_, entry)| entry.disabled);
         Rc::new(Self { off, listings: listings_of(all, entries) })
     }
@@ -84,7 +89,7 @@ pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
 }
 
 /// What all of these servers list, each once; nothing where one has not been asked.
-fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Study, &'a Entry)]) -> Vec<&'a Listing> {
+fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Vec<&'a Listing> {
     let found = entries.iter().map(|(study, entry)| study.listing_of(entry).or_else(|| all.listing_of(entry)));
     let mut out: Vec<&'a Listing> = found.collect::<Option<_>>().unwrap_or_default();
     out.sort_by_key(|listing| core::ptr::from_ref(*listing));
@@ -94,39 +99,41 @@ fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Study, &'a Entry)]) -> Vec<&'a
 
 /// Every JSON Web Token that lies there.
 fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
-    let found: Vec<(Stands, &Study, &Handed)> = plaintext(all).filter(|(_, _, handed)| is_web_token(handed)).collect();
+    let found: Vec<(EntryRef, &Analysis, &Credential)> =
+        plaintext(all).filter(|(_, _, credential)| is_web_token(credential)).collect();
     // One token may be handed to several servers: each of them may need it.
-    let mut users: BTreeMap<&str, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
-    for (stands, study, handed) in &found {
+    let mut users: BTreeMap<&str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
+    for (stands, study, credential) in &found {
         let entry = stands.entry.and_then(|entry| study.entries.get(entry));
-        users.entry(&handed.value.text).or_default().extend(entry.map(|entry| (*study, entry)));
+        users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*study, entry)));
     }
-    let decoded =
-        found.iter().filter_map(|(stands, _, handed)| Some((stands, handed, Claims::decode(&handed.value.text)?)));
+    let decoded = found
+        .iter()
+        .filter_map(|(stands, _, credential)| Some((stands, credential, Claims::decode(&credential.value.text)?)));
     decoded
-        .map(|(stands, handed, claims)| Held {
+        .map(|(stands, credential, claims)| Held {
             stands: *stands,
-            at: handed.value.clone(),
+            at: credential.value.clone(),
             what: "a token".into(),
             scopes: claims.scopes,
             aimed: Some(!claims.audience.is_empty()),
             issued: claims.issued,
             expires: claims.expires,
-            endless: claims.expires.is_none().then(|| (handed.value.clone(), Confidence::Certain)),
+            endless: claims.expires.is_none().then(|| (credential.value.clone(), Confidence::Certain)),
             used: When::Unsaid,
-            meant: users.get(handed.value.text.as_str()).map(|users| Meant::of(all, users)).unwrap_or_default(),
+            meant: users.get(credential.value.text.as_str()).map(|users| Meant::of(all, users)).unwrap_or_default(),
         })
         .collect()
 }
 
-fn is_web_token(handed: &Handed) -> bool {
-    matches!(handed.why, Why::Format(format, _) if format.id.starts_with("json-web-token"))
+fn is_web_token(credential: &Credential) -> bool {
+    matches!(credential.why, Why::Format(format, _) if format.id.starts_with("json-web-token"))
 }
 
 /// The entries of all setups by what a grant may call them.
 struct Servers<'a> {
-    names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>>,
-    hosts: BTreeMap<&'a str, Vec<(&'a Study, &'a Entry)>>,
+    names: BTreeMap<String, Vec<(&'a Analysis, &'a Entry)>>,
+    hosts: BTreeMap<&'a str, Vec<(&'a Analysis, &'a Entry)>>,
     /// What is known already: thousands of people are granted the same.
     known: RefCell<BTreeMap<String, Rc<Meant<'a>>>>,
 }
@@ -136,8 +143,8 @@ const MOST: usize = 64;
 
 impl<'a> Servers<'a> {
     fn of(all: &All<'a>) -> Self {
-        let mut names: BTreeMap<String, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
-        let mut hosts: BTreeMap<&'a str, Vec<(&'a Study, &'a Entry)>> = BTreeMap::new();
+        let mut names: BTreeMap<String, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
+        let mut hosts: BTreeMap<&'a str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
         for (_, study, entry) in all.entries() {
             for name in entry.called() {
                 names.entry(name).or_default().push((study, entry));
@@ -161,18 +168,18 @@ impl<'a> Servers<'a> {
     }
 
     /// The entries that one of these names or addresses means; what stands for a listing comes last.
-    fn meant(&self, names: &[Located]) -> Vec<(&'a Study, &'a Entry)> {
+    fn meant(&self, names: &[Located]) -> Vec<(&'a Analysis, &'a Entry)> {
         let mut found = Vec::new();
         for Located { text, .. } in names {
             if text.contains("://") {
                 let host = url::Url::parse(text).ok().and_then(|url| url.host_str().map(str::to_ascii_lowercase));
-                let at = |(_, entry): &&(&Study, &Entry)| {
+                let at = |(_, entry): &&(&Analysis, &Entry)| {
                     entry.remote.as_ref().is_some_and(|r| covers(text, &r.url.text) == Some(true))
                 };
                 let there = host.and_then(|host| self.hosts.get(host.trim_matches(['[', ']'])));
                 found.extend(there.into_iter().flatten().take(MOST).filter(at).copied());
             } else {
-                found.extend(self.names.get(&plain_name(text)).into_iter().flatten().take(MOST).copied());
+                found.extend(self.names.get(&normalized_name(text)).into_iter().flatten().take(MOST).copied());
             }
         }
         found.sort_by_key(|(_, entry)| entry.listing.is_some());
@@ -183,11 +190,11 @@ impl<'a> Servers<'a> {
         &self,
         all: &All<'a>,
         (index, own): (usize, Option<usize>),
-        study: &'a Study,
+        study: &'a Analysis,
         grant: &Grant,
     ) -> Option<Held<'a>> {
         // A token that says all of itself is told where it stands.
-        if grant.told == Told::Response && study.handed.iter().any(is_web_token) {
+        if grant.told == Told::Response && study.credentials.iter().any(is_web_token) {
             return None;
         }
         let captured = own.filter(|_| grant.told != Told::List);
@@ -203,7 +210,7 @@ impl<'a> Servers<'a> {
             When::Unsaid | When::Unclear | When::At(..) => None,
         };
         Some(Held {
-            stands: Stands { study: index, entry: captured },
+            stands: EntryRef { study: index, entry: captured },
             at: grant.at.clone(),
             what: what(grant),
             scopes: grant.scopes.clone(),

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "grant wider than the tools need",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{scopes} can be removed from {what}: {why}",
+    message: "{scopes} can be removed from {what}: {why}",
     why: "What no tool needs is only good to whoever steers the model or takes the credential.",
     fix: "Grant {kept} and leave out {scopes}.",
     before: r#"[{ "app": "tide-table", "user": "mira", "scopes": ["tides.read", "tides.write"] }, { "serverInfo": { "name": "tide-table" }, "tools": [{ "name": "list_tides", "description": "Lists the tides of a harbour.", "inputSchema": { "type": "object" } }] }]"#,
@@ -49,10 +49,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         };
         let kept = if spare.kept.is_empty() { "no scope at all".to_owned() } else { spare.kept.join(", ") };
         out.hit_in(held.stands, &held.at)
-            .word("what", held.what)
-            .word("scopes", scopes.join(", "))
-            .word("why", why)
-            .word("kept", kept)
-            .sure(sure);
+            .arg("what", held.what)
+            .arg("scopes", scopes.join(", "))
+            .arg("why", why)
+            .arg("kept", kept)
+            .confidence(sure);
     }
 }

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "unused grant",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{what} is not used: {how}",
+    message: "{what} is not used: {how}",
     why: "Nobody misses it, and nobody would notice if somebody else used it.",
     fix: "Revoke it; whoever needs it again can ask again.",
     before: "[{ \"client\": \"tide-table\", \"user\": \"mira\", \"scope\": \"tides.read\", \"granted_at\": \"2026-01-04\", \"last_used\": \"2026-02-01\" }]",
@@ -42,6 +42,6 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             }
             When::Unsaid | When::Unclear | When::Never(_) | When::At(..) => continue,
         };
-        out.hit_in(held.stands, &held.at).word("what", held.what).word("how", how).sure(sure);
+        out.hit_in(held.stands, &held.at).arg("what", held.what).arg("how", how).confidence(sure);
     }
 }

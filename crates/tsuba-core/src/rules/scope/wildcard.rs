@@ -1,13 +1,13 @@
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
-use crate::understand::Study;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "scope/wildcard",
     title: "wildcard scope",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the card asks for {scope}",
+    message: "the card asks for {scope}",
     why: "Whoever follows the card grants all there is, now and later. Nobody can tell afterwards what was needed.",
     fix: "Name the scopes that the skills need, one by one.",
     before: r##"{ "name": "harbour-pilot", "protocolVersion": "1.0", "url": "https://pilot.saltmarsh-line.example/a2a", "capabilities": {}, "skills": [{ "id": "berths", "name": "Berths", "description": "Finds a berth." }], "securitySchemes": { "id": { "type": "oauth2", "flows": { "clientCredentials": { "tokenUrl": "https://id.saltmarsh-line.example/token", "scopes": { "berths:*": "x" } } } } } }"##,
@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Study, out: &mut Out<'_>) {
+fn check(study: &Analysis, out: &mut Out<'_>) {
     for scope in study.beside.card.iter().flat_map(|card| &card.wild_scopes) {
-        out.hit(scope).word("scope", &scope.text);
+        out.hit(scope).arg("scope", &scope.text);
     }
 }

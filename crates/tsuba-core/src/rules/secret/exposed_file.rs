@@ -2,14 +2,14 @@ use super::plaintext;
 use crate::judge::{Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
-use crate::understand::Study;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/exposed-file",
     title: "file with secrets readable by others",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "file with {count} in plaintext {how}{given}",
+    message: "file with {count} in plaintext {how}{given}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
     before: "--- .env untracked others-read\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 /// Who is handed what stands in it, the first few by name.
-fn given(study: &Study) -> String {
+fn given(study: &Analysis) -> String {
     const NAMED: usize = 3;
     let names: Vec<&str> = study.given_to.iter().map(String::as_str).collect();
     match names.as_slice() {
@@ -34,10 +34,10 @@ fn given(study: &Study) -> String {
     }
 }
 
-fn check(study: &Study, out: &mut Out<'_>) {
-    let secrets = study.all_handed().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
+fn check(study: &Analysis, out: &mut Out<'_>) {
+    let secrets = study.all_credentials().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
     // Where each secret is told by itself, that the file can be read by others is told with it.
-    if study.all_handed().any(|(_, handed)| !handed.trivial && plaintext::tells(study, handed)) {
+    if study.all_credentials().any(|(_, credential)| !credential.trivial && plaintext::tells(study, credential)) {
         return;
     }
     let facts = &study.document.facts;
@@ -50,8 +50,8 @@ fn check(study: &Study, out: &mut Out<'_>) {
     };
     if secrets > 0 {
         out.hit(&study.start())
-            .word("count", if secrets == 1 { "a secret".to_owned() } else { format!("{secrets} secrets") })
-            .word("how", how)
-            .word("given", given(study));
+            .arg("count", if secrets == 1 { "a secret".to_owned() } else { format!("{secrets} secrets") })
+            .arg("how", how)
+            .arg("given", given(study));
     }
 }

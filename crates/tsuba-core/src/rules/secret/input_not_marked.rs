@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "secret input not marked as secret",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{name} is requested and not marked as a secret",
+    message: "{name} is requested and not marked as a secret",
     why: "A client shows what is not marked while it is typed, and keeps it in plain text among its settings.",
     fix: "Mark it: isSecret in a registry's manifest, sensitive in a bundle's.",
     before: r##"--- server.json
@@ -21,7 +21,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
         for unmarked in &manifest.unmarked {
-            out.hit_in(Stands { study, entry: None }, unmarked).word("name", &unmarked.text);
+            out.hit_in(EntryRef { study, entry: None }, unmarked).arg("name", &unmarked.text);
         }
     }
 }

@@ -1,16 +1,16 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Hit, Out, Prompt, Repair, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Fix, Hit, Out, Prompt, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::{Place, Why};
-use crate::understand::{Handed, SetupKind, Study};
+use crate::understand::{Analysis, Credential, SetupKind};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/plaintext",
     title: "plaintext secret",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "plaintext {what} in {place}",
+    message: "plaintext {what} in {place}",
     why: "Whoever reads the file, a backup, a process listing or a screen share has the key, and nobody notices. A key that was only for a demo is the one that is never rotated.",
     fix: "Rotate it where it was issued, keep the new one outside the file, and refer to it.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "tide-table", "env": { "TIDE_API_KEY": "q8ZkXv2LmPw0TyRbN4sJ7dHf", "TIDE_HOME": "${HOME}" } } } }"#,
@@ -24,42 +24,44 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (index, study) in all.studies.iter().enumerate() {
         let form = form(study);
         for (entry, e) in study.entries.iter().enumerate() {
-            let stands = Stands { study: index, entry: Some(entry) };
-            e.handed.iter().for_each(|handed| one((study, form), stands, handed, out));
+            let stands = EntryRef { study: index, entry: Some(entry) };
+            e.credentials.iter().for_each(|credential| one((study, form), stands, credential, out));
         }
-        let stands = Stands { study: index, entry: None };
-        study.handed.iter().for_each(|handed| one((study, form), stands, handed, out));
+        let stands = EntryRef { study: index, entry: None };
+        study.credentials.iter().for_each(|credential| one((study, form), stands, credential, out));
     }
 }
 
 /// Is a value told by this rule? A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
-pub(super) fn tells(study: &Study, handed: &Handed) -> bool {
+pub(super) fn tells(study: &Analysis, credential: &Credential) -> bool {
     let tracked = study.document.facts.tracked == Some(true);
-    let may_stand = handed.place == Place::Dotenv && !tracked;
-    handed.is_plaintext() && !matches!(handed.why, Why::PrivateKey) && !may_stand
+    let may_stand = credential.place == Place::Dotenv && !tracked;
+    credential.is_plaintext() && !matches!(credential.why, Why::PrivateKey) && !may_stand
 }
 
-fn one((study, form): (&Study, Option<Form>), stands: Stands, handed: &Handed, out: &mut Out<'_>) {
-    if !tells(study, handed) {
+fn one((study, form): (&Analysis, Option<Form>), stands: EntryRef, credential: &Credential, out: &mut Out<'_>) {
+    if !tells(study, credential) {
         return;
     }
     let facts = &study.document.facts;
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
-    let hit = out.hit_in(stands, &handed.value);
-    hit.word("what", shared::kind(handed)).word("place", place(handed)).sure(shared::confidence(handed));
-    hit.because_if(handed.weak, Circumstance::Weak)
-        .because_if(handed.trivial, Circumstance::WellKnown)
-        .because_if(tracked, Circumstance::Tracked);
+    let hit = out.hit_in(stands, &credential.value);
+    hit.arg("what", shared::kind(credential))
+        .arg("place", place(credential))
+        .confidence(shared::confidence(credential));
+    hit.circumstance_if(credential.weak, Circumstance::Weak)
+        .circumstance_if(credential.trivial, Circumstance::WellKnown)
+        .circumstance_if(tracked, Circumstance::Tracked);
     if tracked {
         hit.besides("the file is tracked by version control");
     }
     if others {
         hit.besides("every account of the machine can read the file");
     }
-    if is_argument(study, stands, handed) {
+    if is_argument(study, stands, credential) {
         hit.advice(AS_VARIABLE);
-    } else if matches!(handed.place, Place::Env | Place::Header | Place::ConnectionString | Place::Setting) {
-        refer(hit, (study, form), handed);
+    } else if matches!(credential.place, Place::Env | Place::Header | Place::ConnectionString | Place::Setting) {
+        refer(hit, (study, form), credential);
     }
 }
 
@@ -69,34 +71,34 @@ const AS_VARIABLE: &str = "Rotate it where it was issued, and hand the new one o
 const UNKNOWN_FORM: &str = "Rotate it where it was issued, keep the new one outside the file, and refer to it in the form that this client expands (the file does not show which).";
 
 /// Is it a part of a command line?
-fn is_argument(study: &Study, stands: Stands, handed: &Handed) -> bool {
+fn is_argument(study: &Analysis, stands: EntryRef, credential: &Credential) -> bool {
     let entry = stands.entry.and_then(|entry| study.entries.get(entry));
-    matches!(handed.place, Place::Argument | Place::ShellLine)
-        || entry.is_some_and(|entry| entry.command.iter().any(|word| handed.value.span.within(word.span)))
+    matches!(credential.place, Place::Argument | Place::ShellLine)
+        || entry.is_some_and(|entry| entry.command.iter().any(|word| credential.value.span.within(word.span)))
 }
 
 /// Says what to write in the place of a secret, where its client is known to fill that in.
-fn refer(hit: &mut Hit, (study, form): (&Study, Option<Form>), handed: &Handed) {
+fn refer(hit: &mut Hit, (study, form): (&Analysis, Option<Form>), credential: &Credential) {
     let Some(form) = form else {
         if takes_variables(study) {
             hit.advice(UNKNOWN_FORM);
         }
         return;
     };
-    let mend = mended(form, handed);
+    let mend = mended(form, credential);
     match &mend {
-        Repair::Write(reference) => _ = hit.corrected(reference.clone()),
-        Repair::Prompt(prompt) => _ = hit.corrected(format!("${{input:{}}}", prompt.id)),
-        Repair::TakeOut => {}
+        Fix::Write(reference) => _ = hit.corrected(reference.clone()),
+        Fix::Prompt(prompt) => _ = hit.corrected(format!("${{input:{}}}", prompt.id)),
+        Fix::Remove => {}
     }
-    if matches!(handed.place, Place::Env | Place::Header) {
-        hit.mend(mend);
+    if matches!(credential.place, Place::Env | Place::Header) {
+        hit.fix(mend);
     }
 }
 
 /// May a variable of the environment stand in the place of a value? A compose file takes them too (Compose Specification, interpolation); image
 /// build files, units and manifests of clusters have their own ways.
-fn takes_variables(study: &Study) -> bool {
+fn takes_variables(study: &Analysis) -> bool {
     matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
 }
 
@@ -114,7 +116,7 @@ enum Form {
 }
 
 /// Asked once for each setup: its whole text is searched.
-fn form(study: &Study) -> Option<Form> {
+fn form(study: &Analysis) -> Option<Form> {
     let text = study.document.text.as_str();
     if !takes_variables(study) || text.contains("$env:") {
         return None;
@@ -141,23 +143,23 @@ fn has_plain_reference(text: &str) -> bool {
 }
 
 /// The secret as a reference of that form.
-fn mended(form: Form, handed: &Handed) -> Repair {
-    let name = variable(handed);
+fn mended(form: Form, credential: &Credential) -> Fix {
+    let name = variable(credential);
     match form {
         Form::Prompt => {
             let words = crate::text::words_of(&name);
-            Repair::Prompt(Prompt { id: words.join("-"), description: words.join(" ") })
+            Fix::Prompt(Prompt { id: words.join("-"), description: words.join(" ") })
         }
-        Form::EnvInDollar => Repair::Write(format!("${{env:{name}}}")),
-        Form::EnvInBraces => Repair::Write(format!("{{env:{name}}}")),
-        Form::Plain => Repair::Write(format!("${{{name}}}")),
+        Form::EnvInDollar => Fix::Write(format!("${{env:{name}}}")),
+        Form::EnvInBraces => Fix::Write(format!("{{env:{name}}}")),
+        Form::Plain => Fix::Write(format!("${{{name}}}")),
     }
 }
 
 /// The place in words, with the name the value goes by.
-fn place(handed: &Handed) -> String {
-    let name = &handed.name;
-    match handed.place {
+fn place(credential: &Credential) -> String {
+    let name = &credential.name;
+    match credential.place {
         Place::Env => format!("environment variable {name}"),
         Place::Header => format!("header {name}"),
         Place::Setting if name.is_empty() => "the file, beside the servers' own settings".to_owned(),
@@ -171,10 +173,10 @@ fn place(handed: &Handed) -> String {
 }
 
 /// A variable's name for the reference that replaces the secret.
-fn variable(handed: &Handed) -> String {
-    let words: Vec<String> = crate::text::words_of(&handed.name);
+fn variable(credential: &Credential) -> String {
+    let words: Vec<String> = crate::text::words_of(&credential.name);
     let name = words.join("_").to_uppercase();
-    match handed.place {
+    match credential.place {
         Place::ConnectionString if name.is_empty() => "DB_PASSWORD".to_owned(),
         _ if name.is_empty() => "SECRET".to_owned(),
         Place::Header if name == "AUTHORIZATION" => "TOKEN".to_owned(),

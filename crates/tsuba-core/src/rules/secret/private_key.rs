@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 use crate::understand::SetupKind;
 use crate::understand::credential::Why;
@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "private key in the file",
     severity: Severity::Critical,
     verdict: Verdict::FixFirst,
-    says: "private key in {name}",
+    message: "private key in {name}",
     why: "A private key is an identity: whoever copies it can act as the service for as long as its public half is trusted, often for years.",
     fix: "Replace the key pair, keep the new private half in a file only its owner can read or in a secret store, and name the file.",
     before: concat!(
@@ -29,14 +29,14 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         }
         let tracked = study.document.facts.tracked == Some(true);
         let own =
-            study.entries.iter().enumerate().flat_map(|(e, entry)| entry.handed.iter().map(move |h| (Some(e), h)));
-        for (entry, handed) in
-            own.chain(study.handed.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
+            study.entries.iter().enumerate().flat_map(|(e, entry)| entry.credentials.iter().map(move |h| (Some(e), h)));
+        for (entry, credential) in
+            own.chain(study.credentials.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
         {
-            let name = if handed.name.is_empty() { "an argument" } else { handed.name.as_str() };
-            out.hit_in(Stands { study: index, entry }, &handed.value)
-                .word("name", name)
-                .because_if(tracked, Circumstance::Tracked);
+            let name = if credential.name.is_empty() { "an argument" } else { credential.name.as_str() };
+            out.hit_in(EntryRef { study: index, entry }, &credential.value)
+                .arg("name", name)
+                .circumstance_if(tracked, Circumstance::Tracked);
         }
     }
 }

@@ -1,15 +1,15 @@
 use super::shared;
-use crate::judge::{All, Check, Circumstance, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
-use crate::understand::{Handed, Study};
+use crate::understand::{Analysis, Credential};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/reused",
     title: "credential used in several places",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{what} is also used by {places}",
+    message: "{what} is also used by {places}",
     why: "When it leaks nobody can tell through which place, and it cannot be revoked for one of them without breaking the others.",
     fix: "Issue one credential for each server and person, so that each can be revoked alone.",
     before: r#"{ "mcpServers": {
@@ -27,16 +27,18 @@ pub(super) static RULE: Rule = Rule {
 const NAMED: usize = 4;
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    let mut uses: BTreeMap<&str, Vec<(Stands, &Study, &Handed)>> = BTreeMap::new();
+    let mut uses: BTreeMap<&str, Vec<(EntryRef, &Analysis, &Credential)>> = BTreeMap::new();
     for (stands, study, entry) in all.entries() {
-        for handed in entry.handed.iter().filter(|h| h.is_plaintext() && !h.trivial && h.value.text.len() >= 6) {
-            uses.entry(handed.value.text.as_str()).or_default().push((stands, study, handed));
+        for credential in entry.credentials.iter().filter(|h| h.is_plaintext() && !h.trivial && h.value.text.len() >= 6)
+        {
+            uses.entry(credential.value.text.as_str()).or_default().push((stands, study, credential));
         }
     }
     for places in uses.values() {
         let mut entries: Vec<_> = places.clone();
         entries.dedup_by_key(|(stands, ..)| *stands);
-        let Some(((first_at, first_study, handed), rest)) = entries.split_first().filter(|(_, rest)| !rest.is_empty())
+        let Some(((first_at, first_study, credential), rest)) =
+            entries.split_first().filter(|(_, rest)| !rest.is_empty())
         else {
             continue;
         };
@@ -54,11 +56,11 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             .collect();
         let more =
             rest.len().checked_sub(NAMED).filter(|n| *n > 0).map_or(String::new(), |n| format!(", and {n} more"));
-        let owner = |study: &Study| (study.document.facts.owner.clone(), study.document.facts.team.clone());
+        let owner = |study: &Analysis| (study.document.facts.owner.clone(), study.document.facts.team.clone());
         let several = rest.iter().any(|(_, study, _)| owner(study) != owner(first_study));
-        out.hit_in(*first_at, &handed.value)
-            .word("what", shared::what(handed))
-            .word("places", format!("{}{more}", told.join(", ")))
-            .because_if(several, Circumstance::Several);
+        out.hit_in(*first_at, &credential.value)
+            .arg("what", shared::what(credential))
+            .arg("places", format!("{}{more}", told.join(", ")))
+            .circumstance_if(several, Circumstance::Several);
     }
 }

@@ -2,19 +2,19 @@
 
 use crate::prelude::*;
 use crate::severity::Confidence;
-use crate::understand::Handed;
+use crate::understand::Credential;
 use crate::understand::credential::{NameSays, Why};
 
 /// What a credential is, in words.
-pub(super) fn what(handed: &Handed) -> String {
-    let kind = kind(handed);
+pub(super) fn what(credential: &Credential) -> String {
+    let kind = kind(credential);
     let article = if kind.starts_with(['a', 'e', 'i', 'o', 'u', 'A', 'E', 'I', 'O', 'U']) { "an" } else { "a" };
     format!("{article} {kind}")
 }
 
 /// The same without an article.
-pub(super) fn kind(handed: &Handed) -> String {
-    match &handed.why {
+pub(super) fn kind(credential: &Credential) -> String {
+    match &credential.why {
         Why::Own(name) => name.to_string(),
         Why::Format(format, _) => {
             let what = format.what;
@@ -33,13 +33,13 @@ pub(super) fn kind(handed: &Handed) -> String {
 }
 
 /// How sure the judgement is.
-pub(super) fn confidence(handed: &Handed) -> Confidence {
-    match handed.why {
+pub(super) fn confidence(credential: &Credential) -> Confidence {
+    match credential.why {
         Why::Format(_, Some(false)) => Confidence::Likely,
         Why::Own(_) | Why::Format(..) | Why::PrivateKey | Why::Password | Why::ConnectionKey => Confidence::Certain,
-        Why::Name(_) if handed.weak => Confidence::Possible,
+        Why::Name(_) if credential.weak => Confidence::Possible,
         Why::Name(_) => Confidence::Likely,
-        Why::Random if handed.weak => Confidence::Possible,
+        Why::Random if credential.weak => Confidence::Possible,
         Why::Random => Confidence::Likely,
     }
 }

@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "deprecated package",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{package} is deprecated by its publisher: {why}",
+    message: "{package} is deprecated by its publisher: {why}",
     why: "Nobody mends it any more, and versions are often taken back because something is wrong with them.",
     fix: "Use what its publisher names in its place, or a version that is still kept up.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "deprecated": "use @saltmarsh/tides"}, "sessions": []}"##,
@@ -21,5 +21,5 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         return;
     };
     let Some(why) = package.deprecated.as_ref().filter(|why| !why.text.trim().is_empty()) else { return };
-    out.hit(why).word("package", package.named()).word("why", why.text.clone());
+    out.hit(why).arg("package", package.named()).arg("why", why.text.clone());
 }

@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "package from outside the usual registry",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{what} comes from {source}",
+    message: "{what} comes from {source}",
     why: "Outside the registry there is no owner check, no malware report, no takedown and often no version: the usual safety nets do not reach it. A second index beside the first lets a stranger answer for an internal name.",
     fix: "Publish it to the registry your company uses, and let only that registry answer.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "git+https://git.tides.example/tide-table.git#v2"] } } }"#,
@@ -29,10 +29,10 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             Source::Url => "an archive at an address",
             _ => continue,
         };
-        out.hit(&package.spec).word("what", &package.name).word("source", source);
+        out.hit(&package.spec).arg("what", &package.name).arg("source", source);
     }
     for address in indexes(entries.entry).into_iter().filter(|address| !is_own(entries, &address.text)) {
-        out.hit(address).word("what", "every package of this entry").word("source", "another registry");
+        out.hit(address).arg("what", "every package of this entry").arg("source", "another registry");
     }
 }
 

@@ -7,7 +7,7 @@ pub(super) static RULE: Rule = Rule {
     title: "package runs an install script",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{package} runs an install script{more}",
+    message: "{package} runs an install script{more}",
     why: "Whoever starts the entry runs it, outside of any cage and before the server says a word: it is where hostile versions do their work.",
     fix: "Read the script; where it is not needed, install with scripts switched off.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "scripts": ["@saltmarsh/tide-table@2.4.1"]}, "sessions": []}"##,
@@ -30,7 +30,7 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     };
     // What comes with it is often a program that is built for the machine.
     out.hit(first)
-        .word("package", first.text.clone())
-        .word("more", more)
-        .because_if(!own(&first.text), Circumstance::Beside);
+        .arg("package", first.text.clone())
+        .arg("more", more)
+        .circumstance_if(!own(&first.text), Circumstance::Beside);
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "look-alike package name",
     severity: Severity::High,
     verdict: Verdict::Refuse,
-    says: "{package} is one edit away from {other}, which {known}",
+    message: "{package} is one edit away from {other}, which {known}",
     why: "Names one letter off are registered to catch a typing mistake; such a package runs with all rights of the person who mistyped.",
     fix: "Check letter by letter which package was meant, and write that one.",
     before: r#"{ "mcpServers": { "a": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "b": { "command": "npx", "args": ["@saltmarsh/tide-table@2.4.1"] }, "c": { "command": "npx", "args": ["@saltmarsh/tide-tabel@2.4.1"] } } }"#,
@@ -52,10 +52,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (stands, package) in packages().filter(|(_, p)| registry(p.source)) {
         if let Some((other, known)) = near.get(&(package.source, package.name.to_lowercase())) {
             out.hit_in(stands, &package.spec)
-                .word("package", &package.name)
-                .word("other", other)
-                .word("known", known)
-                .sure(Confidence::Likely);
+                .arg("package", &package.name)
+                .arg("other", other)
+                .arg("known", known)
+                .confidence(Confidence::Likely);
         }
     }
 }

@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
@@ -9,7 +9,7 @@ pub(super) static RULE: Rule = Rule {
     title: "manifest and package disagree",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the manifest says {says}, and {other} says {found}",
+    message: "the manifest says {says}, and {other} says {found}",
     why: "Whoever reviews the manifest reviews something else than what is started. Such a difference is how a package is swapped, and how a forgotten one is left behind.",
     fix: "Publish manifest and package together, with one name and one version.",
     before: r##"--- server.json
@@ -76,8 +76,8 @@ fn pair<'m>(manifest: &'m Manifest, other: &'m Manifest) -> Option<(&'m Publishe
 }
 
 fn tell(out: &mut Out<'_>, index: usize, at: &Located, (says, other, found): (&str, &str, &str)) {
-    let stands = Stands { study: index, entry: None };
-    out.hit_in(stands, at).word("says", says).word("other", other).word("found", found);
+    let stands = EntryRef { study: index, entry: None };
+    out.hit_in(stands, at).arg("says", says).arg("other", other).arg("found", found);
 }
 
 fn folder(path: &str) -> &str {

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "mutable tag",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{what} {how}",
+    message: "{what} {how}",
     why: "A tag such as latest, a channel or a branch names whatever its owner last published: the next start may run other code than was reviewed.",
     fix: "Name the exact version, commit or digest that was reviewed.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@latest"] } } }"#,
@@ -28,9 +28,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             None => moved(package.version.as_deref().unwrap_or_default(), ""),
         };
         let hit = out.hit(&package.spec);
-        hit.word("what", &package.name)
-            .word("how", format!("uses {how}"))
-            .because_if(package.beside, Circumstance::Beside);
+        hit.arg("what", &package.name)
+            .arg("how", format!("uses {how}"))
+            .circumstance_if(package.beside, Circumstance::Beside);
         weigh(hit, package.variable());
         shared::pin(hit, entries.entry, package);
     }
@@ -43,11 +43,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             (Pin::Exact | Pin::Digest | Pin::Range | Pin::Local | Pin::NotAPackage, _) => continue,
         };
         let hit = out.hit(&container.image);
-        hit.word("what", shared::image(step, container)).word("how", format!("uses {how}"));
-        hit.because_if(shared::is_beside(step, container), Circumstance::Beside);
+        hit.arg("what", shared::image(step, container)).arg("how", format!("uses {how}"));
+        hit.circumstance_if(shared::is_beside(step, container), Circumstance::Beside);
         weigh(hit, reference.variable.as_deref());
         if let Some(known) = shared::known_digest(entries.entry, container) {
-            hit.mend(known);
+            hit.fix(known);
         }
     }
 }
@@ -64,6 +64,10 @@ fn varied(variable: &str) -> String {
 fn weigh(hit: &mut Hit, variable: Option<&str>) {
     if let Some(variable) = variable {
         let left_open = variable.contains("{{");
-        hit.sure(Confidence::Possible).because(if left_open { Circumstance::Faint } else { Circumstance::Weak });
+        hit.confidence(Confidence::Possible).circumstance(if left_open {
+            Circumstance::Faint
+        } else {
+            Circumstance::Weak
+        });
     }
 }

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "image pinned by tag, not by digest",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "the image {image} is pinned by the tag {tag} only, which its owner can move",
+    message: "the image {image} is pinned by the tag {tag} only, which its owner can move",
     why: "A version tag is a promise of the registry's owner, not a property of the image. Only the digest names the content that was reviewed.",
     fix: "Add the digest behind the tag.",
     before: r#"{ "mcpServers": { "manifest-db": { "command": "docker", "args": ["run", "-i", "saltmarsh/manifest-db:1.4.2"] } } }"#,
@@ -25,12 +25,12 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         if let (Pin::Exact, Some(tag)) = (container.reference.pin(), &container.reference.tag) {
             let corrected = format!("{}@<digest of the image you reviewed>", container.image.text);
             let hit = out.hit(&container.image);
-            hit.word("image", container.reference.name())
-                .word("tag", tag)
+            hit.arg("image", container.reference.name())
+                .arg("tag", tag)
                 .corrected(corrected)
-                .because_if(shared::is_beside(step, container), Circumstance::Beside);
+                .circumstance_if(shared::is_beside(step, container), Circumstance::Beside);
             if let Some(known) = shared::known_digest(entries.entry, container) {
-                hit.mend(known);
+                hit.fix(known);
             }
         }
     }

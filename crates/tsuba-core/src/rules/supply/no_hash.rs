@@ -1,4 +1,4 @@
-use crate::judge::{All, Check, Out, Rule, Stands, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -6,7 +6,7 @@ pub(super) static RULE: Rule = Rule {
     title: "bundle published without a hash",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "the bundle {name} is published without its hash",
+    message: "the bundle {name} is published without its hash",
     why: "A bundle lies at an address whose owner can put another file there. Only the hash tells whether it is the one that was reviewed.",
     fix: "Write the SHA-256 of the file beside it (fileSha256).",
     before: r##"--- server.json
@@ -23,7 +23,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         for package in manifest.packages.iter().filter(|package| !package.hashed) {
             // Registries keep what a version is; an address keeps nothing.
             if package.kind == "mcpb" || package.name.text.contains("://") {
-                out.hit_in(Stands { study, entry: None }, &package.name).word("name", &package.name.text);
+                out.hit_in(EntryRef { study, entry: None }, &package.name).arg("name", &package.name.text);
             }
         }
     }

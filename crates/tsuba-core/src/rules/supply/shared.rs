@@ -1,6 +1,6 @@
 //! What the rules of this family share.
 
-use crate::judge::{Hit, Repair};
+use crate::judge::{Fix, Hit};
 use crate::prelude::*;
 use crate::understand::Entry;
 use crate::understand::launch::{Container, Package, Source, Step};
@@ -9,10 +9,10 @@ use crate::understand::launch::{Container, Package, Source, Step};
 /// filled in by the reader. None is ever guessed.
 pub(super) fn pin(hit: &mut Hit, entry: &Entry, package: &Package) {
     match known_version(entry, package) {
-        Some(Repair::Write(written)) => {
-            hit.corrected(&written).mend(Repair::Write(written));
+        Some(Fix::Write(written)) => {
+            hit.corrected(&written).fix(Fix::Write(written));
         }
-        Some(Repair::Prompt(_) | Repair::TakeOut) => {}
+        Some(Fix::Prompt(_) | Fix::Remove) => {}
         None => with_version(package).into_iter().for_each(|written| _ = hit.corrected(written)),
     }
 }
@@ -58,14 +58,14 @@ pub(super) fn image(step: &Step, container: &Container) -> String {
 }
 
 /// An image with the digest that is known of it, behind its tag.
-pub(super) fn known_digest(entry: &Entry, container: &Container) -> Option<Repair> {
+pub(super) fn known_digest(entry: &Entry, container: &Container) -> Option<Fix> {
     let (image, digest) = entry.known_digest.as_ref().filter(|(image, _)| *image == container.image.text)?;
-    Some(Repair::Write(format!("{image}@{digest}")))
+    Some(Fix::Write(format!("{image}@{digest}")))
 }
 
 /// The specification with the version that is known: fetched for this very entry, or approved; `None` where none is, or where only a part of the
 /// specification names the package.
-pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Repair> {
+pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Fix> {
     let (name, version) = entry.known_version.as_ref().filter(|(name, _)| *name == package.name)?;
     let written = match package.source {
         Source::Npm => format!("{name}@{version}"),
@@ -73,7 +73,7 @@ pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Repair> 
         Source::Pypi => format!("{name}=={version}"),
         _ => return None,
     };
-    Some(Repair::Write(written))
+    Some(Fix::Write(written))
 }
 
 #[cfg(test)]

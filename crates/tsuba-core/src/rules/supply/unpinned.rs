@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "unpinned package",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    says: "{package} is started {how}: the next start may run different code",
+    message: "{package} is started {how}: the next start may run different code",
     why: "What was reviewed is not what runs tomorrow. Whoever takes over the package, or its name, runs code on every machine that has this line.",
     fix: "Name the exact version that was reviewed.",
     before: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#,
@@ -30,8 +30,9 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             _ => continue,
         };
         let hit = out.hit(&package.spec);
-        hit.word("package", &package.name).word("how", how);
+        hit.arg("package", &package.name).arg("how", how);
         shared::pin(hit, entries.entry, package);
-        hit.because_if(package.pin == Pin::Range, Circumstance::Weak).because_if(package.beside, Circumstance::Beside);
+        hit.circumstance_if(package.pin == Pin::Range, Circumstance::Weak)
+            .circumstance_if(package.beside, Circumstance::Beside);
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "local program that others can change",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    says: "{program} is started from {place}",
+    message: "{program} is started from {place}",
     why: "Programs and people without any right of this person can put another program there, and it will be started with this person's rights and secrets.",
     fix: "Install it into a folder that only administrators or its owner can write, and name it by its full path.",
     before: r#"{ "mcpServers": { "berth-board": { "command": "/tmp/berth-board/server" } } }"#,
@@ -22,7 +22,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for step in entries.entry.plan.iter().flat_map(|plan| &plan.steps) {
         let Some(program) = file(step) else { continue };
         if let Some(place) = place(&program.text) {
-            out.hit(program).word("program", &program.text).word("place", place).sure(Confidence::Likely);
+            out.hit(program).arg("program", &program.text).arg("place", place).confidence(Confidence::Likely);
         }
     }
 }

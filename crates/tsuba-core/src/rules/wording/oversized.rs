@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "text too long to review",
     severity: Severity::Low,
     verdict: Verdict::FixFirst,
-    says: "{what} is {size} long",
+    message: "{what} is {size} long",
     why: "Nobody reviews a text of that length at each change, and it fills the context in which the company's own instructions stand.",
     fix: "Have the author move the manual into a resource and leave a description of a few sentences.",
     before: concat!(
@@ -36,8 +36,8 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         // The beginning is enough to find it by.
         let end = boundary(&passage.at.text, 60);
         out.hit(&passage.at.part(listings.source(), 0..end))
-            .word("what", listings.listing.whereabouts(passage))
-            .word("size", format!("{count} characters"))
-            .because_if(count >= HUGE, Circumstance::Grave);
+            .arg("what", listings.listing.whereabouts(passage))
+            .arg("size", format!("{count} characters"))
+            .circumstance_if(count >= HUGE, Circumstance::Grave);
     }
 }

@@ -12,14 +12,14 @@ pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
         let at = passage.at.part(listings.source(), remark.range.clone());
         let seen_elsewhere = matches!(class, Class::HiddenText | Class::Encoded);
         let hit = out.hit(&at);
-        hit.word("where", listings.listing.whereabouts(passage))
-            .word("words", quoted(remark))
-            .word("how", remark.how.map_or("in another form", |how| how.name()))
-            .word("more", more(remark.more))
-            .because_if(remark.strength == Strength::Faint, Circumstance::Faint)
-            .because_if(remark.strength == Strength::Strong, Circumstance::Grave)
-            .because_if(remark.how.is_some() && !seen_elsewhere, Circumstance::Hidden)
-            .sure(match remark.strength {
+        hit.arg("where", listings.listing.whereabouts(passage))
+            .arg("words", quoted(remark))
+            .arg("how", remark.how.map_or("in another form", |how| how.name()))
+            .arg("more", more(remark.more))
+            .circumstance_if(remark.strength == Strength::Faint, Circumstance::Faint)
+            .circumstance_if(remark.strength == Strength::Strong, Circumstance::Grave)
+            .circumstance_if(remark.how.is_some() && !seen_elsewhere, Circumstance::Hidden)
+            .confidence(match remark.strength {
                 Strength::Strong => Confidence::Certain,
                 Strength::Clear => Confidence::Likely,
                 Strength::Faint => Confidence::Possible,

@@ -1,6 +1,6 @@
 //! What deployment files run, with the place of what is judged; and what is nobody's tool server.
 
-use crate::judge::{InTurn, Options, audit};
+use crate::judge::{Options, Sequential, audit};
 use crate::prelude::*;
 use crate::read::Input;
 use crate::understand::credential::Lexicon;
@@ -12,7 +12,7 @@ fn found(path: &str, text: &str) -> String {
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return "other".to_owned() };
     let kind = study.kind.name();
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &InTurn);
+    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
     let mut told: Vec<String> = audit
         .findings
@@ -114,8 +114,8 @@ fn what_is_built_here_has_no_registry() {
         "compose tide-mcp: power/container-escape 4:17 /services/tide-mcp/privileged"
     );
     // Lines that are handed to an instruction are none of their own.
-    let handed = "FROM saltmarsh/base:1.0.0\nRUN <<EOF\nFROM nobody\ncurl https://get.tides.example/run.sh | sh\nEOF\nUSER crew\nCMD [\"mcp\"]\n";
-    let told = found("tide/Dockerfile", handed);
+    let credential = "FROM saltmarsh/base:1.0.0\nRUN <<EOF\nFROM nobody\ncurl https://get.tides.example/run.sh | sh\nEOF\nUSER crew\nCMD [\"mcp\"]\n";
+    let told = found("tide/Dockerfile", credential);
     assert!(
         told.contains("supply/no-digest 1:6") && !told.contains("nobody") && !told.contains("moving-tag"),
         "{told}"
@@ -142,11 +142,11 @@ fn kubernetes_manifests() {
 }
 
 /// The credentials that the first entry is handed, as `name kind line:column pointer`.
-fn handed(text: &str) -> Vec<String> {
+fn credential(text: &str) -> Vec<String> {
     let input = Input { path: "deploy.yaml".into(), bytes: text.into(), ..Input::default() };
     let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return Vec::new() };
-    let of_entries = study.entries.first().map(|entry| entry.handed.as_slice()).unwrap_or_default();
-    let told = of_entries.iter().chain(&study.handed).map(|one| {
+    let of_entries = study.entries.first().map(|entry| entry.credentials.as_slice()).unwrap_or_default();
+    let told = of_entries.iter().chain(&study.credentials).map(|one| {
         let at = study.document.lines.position(&study.document.text, one.value.span.range().start);
         format!("{} {} {}:{} {}", one.name, one.kind.name(), at.line, at.column, one.value.pointer)
     });
@@ -205,12 +205,12 @@ fn variables_that_a_cluster_keeps_elsewhere() {
         (config.as_str(), plain, &[]),
         (from, &packed.replace("cThaa1h2MkxtUHcwVHlSYk40c0o3ZEhmCg==", "'!'"), &[]),
     ] {
-        assert_eq!(handed(&pod(env, kept)), want, "{env}{kept}");
+        assert_eq!(credential(&pod(env, kept)), want, "{env}{kept}");
     }
     // A secret alone counts where it is a tool server's by its name.
-    assert_eq!(handed(plain), Vec::<String>::new());
+    assert_eq!(credential(plain), Vec::<String>::new());
     assert_eq!(
-        handed(&plain.replace("name: tides", "name: tide-mcp")),
+        credential(&plain.replace("name: tides", "name: tide-mcp")),
         ["TIDE_TOKEN plaintext 6:15 /stringData/TIDE_TOKEN"]
     );
 }
@@ -228,7 +228,7 @@ fn who_is_handed_what_a_cluster_keeps() {
             }
         });
         let options = Options::on(jiff::civil::date(2026, 11, 24));
-        let audit = audit(studies.into(), Vec::new(), &crate::rules::all(), &options, &InTurn);
+        let audit = audit(studies.into(), Vec::new(), &crate::rules::all(), &options, &Sequential);
         audit.studies.iter().flat_map(|study| study.given_to.clone()).collect::<Vec<_>>()
     };
     assert_eq!(given("a"), ["tide"]);

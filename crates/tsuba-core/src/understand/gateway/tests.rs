@@ -1,8 +1,8 @@
 use super::*;
 use crate::read::Input;
-use crate::understand::{Outcome, SetupKind, Study, credential::Lexicon, study};
+use crate::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, study};
 
-fn studied(path: &str, text: &str) -> Option<Box<Study>> {
+fn studied(path: &str, text: &str) -> Option<Box<Analysis>> {
     match study(Input { path: path.into(), bytes: text.into(), ..Input::default() }, &Lexicon::default()) {
         Outcome::Setup(study) => Some(study),
         Outcome::Other | Outcome::Unread(..) => None,

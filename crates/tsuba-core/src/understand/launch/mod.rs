@@ -20,7 +20,7 @@ mod wrappers;
 pub use container::{Container, Mount, Published};
 pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
-pub use told::{ToldLaunch, ToldStep};
+pub use told::{LaunchSummary, StepSummary};
 pub(super) use unwrap::is_command;
 pub use unwrap::unwrap;
 

@@ -8,7 +8,7 @@ use serde::{Serialize, Serializer};
 
 /// A launch plan, told.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
-pub struct ToldLaunch {
+pub struct LaunchSummary {
     /// Programs that only pass on, outermost first.
     pub wrappers: Vec<String>,
     /// The program that fetches or starts the server.
@@ -36,14 +36,14 @@ pub struct ToldLaunch {
     /// Does something in the chain wrap another server?
     pub bridge: bool,
     /// What stands around or beside the server.
-    pub via: Vec<ToldStep>,
+    pub via: Vec<StepSummary>,
     /// Why the chain could not be followed to its end.
     pub not_understood: &'static str,
 }
 
 /// A step of a chain, told.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct ToldStep {
+pub struct StepSummary {
     /// The program that fetches or starts it.
     pub runner: String,
     /// Where it comes from.
@@ -71,14 +71,14 @@ fn name_if_any<T: Name, S: Serializer>(value: &Option<T>, serializer: S) -> Resu
 
 impl Plan {
     /// The plan in the terms of the JSON contract.
-    pub fn told(&self) -> ToldLaunch {
+    pub fn told(&self) -> LaunchSummary {
         let wrappers = self.steps.iter().filter(|step| step.kind == StepKind::Wrapper).map(Step::name).collect();
-        let mut launch = ToldLaunch {
+        let mut launch = LaunchSummary {
             wrappers,
             bridge: self.is_bridged(),
             via: self.via().map(Step::told).collect(),
             not_understood: self.not_understood.unwrap_or_default(),
-            ..ToldLaunch::default()
+            ..LaunchSummary::default()
         };
         let Some(step) = self.server() else { return launch };
         let told = step.told();
@@ -103,8 +103,8 @@ impl Plan {
 
 impl Step {
     /// The step in the terms of the JSON contract.
-    pub fn told(&self) -> ToldStep {
-        let of = |source, package: &str, version: Option<&str>, pin| ToldStep {
+    pub fn told(&self) -> StepSummary {
+        let of = |source, package: &str, version: Option<&str>, pin| StepSummary {
             runner: self.name(),
             source,
             package: package.to_owned(),
@@ -115,12 +115,12 @@ impl Step {
         match &self.kind {
             StepKind::Package(p) => {
                 let told = of(p.source, &p.name, p.version.as_deref(), p.pin);
-                ToldStep { runner: p.runner.clone(), ..told }
+                StepSummary { runner: p.runner.clone(), ..told }
             }
             StepKind::Container(c) => {
                 let version = c.reference.digest.as_deref().or(c.reference.tag.as_deref());
                 let told = of(Source::Image, &c.reference.name(), version, c.reference.pin());
-                ToldStep { runner: c.engine.clone(), ..told }
+                StepSummary { runner: c.engine.clone(), ..told }
             }
             StepKind::RemoteScript(address) => of(Source::Url, &address.text, None, Pin::NotAPackage),
             StepKind::Script(script) => of(Source::Path, &script.text, None, Pin::Local),

@@ -259,10 +259,10 @@ fn is_server(node: &Node, strict: bool) -> bool {
     let command = node.first(&["command", "cmd"]).map(|(_, c)| c);
     let starts = command.is_some_and(|c| c.text().is_some() || c.is_list() || c.is_map());
     let address = node.first(ADDRESSES).and_then(|(_, a)| a.text());
-    let handed = node.first(&["env", "environment", "headers", "args", "envFile"]).is_some();
+    let credential = node.first(&["env", "environment", "headers", "args", "envFile"]).is_some();
     let mentions = |text: &str| text.to_ascii_lowercase().contains("mcp");
     match (starts, address) {
-        (true, _) => !strict || typed || (handed && !is_language_server(node)),
+        (true, _) => !strict || typed || (credential && !is_language_server(node)),
         (false, Some(address)) => {
             !strict
                 || typed

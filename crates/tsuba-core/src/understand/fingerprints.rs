@@ -7,7 +7,7 @@ use crate::text::{Located, strong_fingerprint};
 
 /// Fingerprints of what a server lists, by item.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Prints {
+pub struct Fingerprints {
     /// Of the server's own words (instructions, description); `None` where it says nothing of itself.
     pub server: Option<String>,
     /// Of every item by kind and name, as `tool get_tide`: one for each form in which it was listed.
@@ -17,7 +17,7 @@ pub struct Prints {
 /// Stands in the place of a fingerprint for what varies by itself.
 const VARIES: &str = "varies";
 
-impl Prints {
+impl Fingerprints {
     /// Of a listing.
     pub fn of(listing: &Listing) -> Self {
         let mut items: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
@@ -61,12 +61,13 @@ impl Prints {
 /// Stands for everything that decides what is launched or called: every word of the command (also those that a shell line runs beside the
 /// server), variables, working folder, address. The order of keys and the place in the file do not matter; of a secret only that it stands
 /// there counts, so that it can be rotated. It depends on nothing but the entry itself.
-pub fn launch_print(entry: &Entry) -> String {
-    let secrets = || entry.handed.iter().filter(|handed| handed.is_plaintext() && !handed.value.text.is_empty());
+pub fn launch_fingerprint(entry: &Entry) -> String {
+    let secrets =
+        || entry.credentials.iter().filter(|credential| credential.is_plaintext() && !credential.value.text.is_empty());
     // Only where the secret itself stands: what is equal to it elsewhere is a word like others.
     let plain = |word: &Located| {
-        let own = secrets().filter(|handed| handed.value.span.within(word.span));
-        own.fold(word.text.clone(), |text, handed| text.replace(&handed.value.text, "\u{0}secret\u{0}"))
+        let own = secrets().filter(|credential| credential.value.span.within(word.span));
+        own.fold(word.text.clone(), |text, credential| text.replace(&credential.value.text, "\u{0}secret\u{0}"))
     };
     let mut parts: Vec<String> = vec![entry.transport.name().to_owned()];
     parts.extend(entry.command.iter().map(plain));
@@ -91,12 +92,12 @@ mod tests {
     fn launch(text: &str) -> String {
         let input = Input { path: "s.json".into(), bytes: text.into(), ..Input::default() };
         let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
-        launch_print(&study.entries[0])
+        launch_fingerprint(&study.entries[0])
     }
 
-    fn prints(text: &str) -> Prints {
+    fn prints(text: &str) -> Fingerprints {
         let document = read(Input { path: "x.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
-        Prints::of(&crate::evidence::listings(&document)[0])
+        Fingerprints::of(&crate::evidence::listings(&document)[0])
     }
 
     #[test]

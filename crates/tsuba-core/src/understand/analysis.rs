@@ -1,8 +1,8 @@
 //! A document as far as it is understood.
 
-use super::{Beside, Entry, Handed, Manifest, SetupKind};
+use super::{Beside, Credential, Entry, Manifest, SetupKind};
 use crate::evidence::Listing;
-use crate::evidence::oauth::Papers;
+use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
 use crate::read::Document;
 use crate::text::{Located, Pointer, Span};
@@ -10,7 +10,7 @@ use crate::wording::Remark;
 
 /// A document that configures tool servers, or lies beside one, as far as it is understood.
 #[derive(Clone, Debug)]
-pub struct Study {
+pub struct Analysis {
     /// The document.
     pub document: Document,
     /// What kind of setup it is.
@@ -18,7 +18,7 @@ pub struct Study {
     /// Its entries, in the order written.
     pub entries: Vec<Entry>,
     /// Values handed over by the document that belong to no entry (a dotenv file's lines, an input's default).
-    pub handed: Vec<Handed>,
+    pub credentials: Vec<Credential>,
     /// Keys that occur twice in one mapping of a setup: the earlier place, which does not count.
     pub duplicates: Vec<Located>,
     /// Switches that import or enable servers of other programs or of the project without asking.
@@ -28,7 +28,7 @@ pub struct Study {
     /// What is thought of the words of each listing.
     pub remarks: Vec<Vec<Remark>>,
     /// What it holds about how to log in.
-    pub papers: Papers,
+    pub papers: OAuthDocuments,
     /// What it publishes.
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
@@ -37,7 +37,7 @@ pub struct Study {
     pub given_to: BTreeSet<String>,
 }
 
-impl Study {
+impl Analysis {
     /// The listing that an entry stands for.
     pub fn listing_of(&self, entry: &Entry) -> Option<&Listing> {
         self.listings.get(entry.listing?)
@@ -55,15 +55,17 @@ impl Study {
     }
 
     /// Every value handed over: by the entries and by the document itself.
-    pub fn all_handed(&self) -> impl Iterator<Item = (Option<&Entry>, &Handed)> {
-        let of_entries =
-            self.entries.iter().flat_map(|entry| entry.handed.iter().map(move |handed| (Some(entry), handed)));
-        of_entries.chain(self.handed.iter().map(|handed| (None, handed)))
+    pub fn all_credentials(&self) -> impl Iterator<Item = (Option<&Entry>, &Credential)> {
+        let of_entries = self
+            .entries
+            .iter()
+            .flat_map(|entry| entry.credentials.iter().map(move |credential| (Some(entry), credential)));
+        of_entries.chain(self.credentials.iter().map(|credential| (None, credential)))
     }
 }
 
 /// What the server of an entry lists elsewhere, if that is known.
-pub fn listing_of<'a>(studies: &'a [Study], entry: &Entry) -> Option<&'a Listing> {
+pub fn listing_of<'a>(studies: &'a [Analysis], entry: &Entry) -> Option<&'a Listing> {
     let listed = entry.listed?;
     let study = studies.get(listed.study)?;
     study.listing_of(study.entries.get(listed.entry)?)

@@ -3,17 +3,17 @@
 use super::REFERENCE;
 use super::beside::Beside;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
-use super::entry::{Entry, Handed};
+use super::entry::{Credential, Entry};
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
 use super::variables::KNOWN;
-use crate::evidence::oauth::Papers;
+use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
 
 /// The credentials of an entry.
-pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon: &Lexicon) -> Vec<Handed> {
+pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon: &Lexicon) -> Vec<Credential> {
     let mut out = Vec::new();
     let source = document.text.as_str();
     for variable in &entry.variables {
@@ -21,7 +21,7 @@ pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon:
         let kept = variable.value.text.starts_with(REFERENCE);
         if variable.passed_on || kept {
             if kept || lexicon.says(&variable.name) >= NameSays::Secret {
-                out.push(Handed {
+                out.push(Credential {
                     place: variable.place,
                     name: variable.name.clone(),
                     value: variable.value.clone(),
@@ -46,7 +46,7 @@ pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon:
 }
 
 /// Other settings of an entry: only what its name or its format calls a secret.
-fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, depth: usize, out: &mut Vec<Handed>) {
+fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, depth: usize, out: &mut Vec<Credential>) {
     if depth > 4 {
         return;
     }
@@ -72,7 +72,7 @@ fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, dep
 }
 
 /// The arguments of every step: `--token X`, `--token=X`, `NAME=X`, headers, addresses, bare tokens.
-fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>) {
+fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Credential>) {
     let in_shell =
         |word: &Located| plan.shell_lines.iter().any(|line| word.span.within(line.span) && word.span != line.span);
     let mut follow = |words: &[Located], whose: &str| {
@@ -118,7 +118,7 @@ fn arguments(source: &str, lexicon: &Lexicon, plan: &Plan, out: &mut Vec<Handed>
 }
 
 /// A token that stands in two words, by mistake or to go unseen.
-fn split(source: &str, lexicon: &Lexicon, first: &Located, second: &Located, place: Place, out: &mut Vec<Handed>) {
+fn split(source: &str, lexicon: &Lexicon, first: &Located, second: &Located, place: Place, out: &mut Vec<Credential>) {
     /// The longest token that is put together again (bytes), on each side.
     const MAX_HALF: usize = 512;
     let (one, other) = (first.text.as_str(), second.text.as_str());
@@ -133,10 +133,11 @@ fn split(source: &str, lexicon: &Lexicon, first: &Located, second: &Located, pla
     {
         let halves =
             [first.part(source, from + range.start..first.text.len()), second.part(source, 0..range.end - one.len())];
-        let known =
-            |half: &Located| out.iter().any(|handed| handed.is_plaintext() && half.span.within(handed.value.span));
+        let known = |half: &Located| {
+            out.iter().any(|credential| credential.is_plaintext() && half.span.within(credential.value.span))
+        };
         let new: Vec<Located> = halves.into_iter().filter(|half| !known(half)).collect();
-        out.extend(new.into_iter().map(|value| Handed {
+        out.extend(new.into_iter().map(|value| Credential {
             place,
             name: String::new(),
             value,
@@ -160,7 +161,7 @@ fn argument(
     before: Option<&Located>,
     word: &Located,
     place: Place,
-    out: &mut Vec<Handed>,
+    out: &mut Vec<Credential>,
 ) {
     let text = word.text.as_str();
     let before = before.map(|b| b.text.as_str()).filter(|b| b.starts_with('-') && !b.contains('='));
@@ -274,7 +275,7 @@ fn looks_like_header(text: &str) -> bool {
     )
 }
 
-fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Located, out: &mut Vec<Handed>) {
+fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Located, out: &mut Vec<Credential>) {
     let found = lexicon.judge(name, place, &value.text);
     if found.is_empty() {
         return;
@@ -285,14 +286,14 @@ fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Loca
             (Place::Dotenv, _) | (_, None) => place,
             (_, Some(inner)) => inner,
         };
-        out.push(Handed { place, name: name.to_owned(), value: parts.part(range), kind, why, trivial, weak });
+        out.push(Credential { place, name: name.to_owned(), value: parts.part(range), kind, why, trivial, weak });
     }
 }
 
 /// One value may be seen twice (an address in an argument that a bridge turns into a server): the first view stays.
-fn dedup(handed: Vec<Handed>) -> Vec<Handed> {
+fn dedup(credentials: Vec<Credential>) -> Vec<Credential> {
     let mut seen = BTreeSet::new();
-    handed.into_iter().filter(|h| seen.insert((h.value.span, h.value.text.clone()))).collect()
+    credentials.into_iter().filter(|h| seen.insert((h.value.span, h.value.text.clone()))).collect()
 }
 
 /// Values of a document that belong to no entry: the lines of a dotenv file, the defaults of input prompts, and catalogued
@@ -301,9 +302,9 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    (papers, beside): (&Papers, &Beside),
+    (papers, beside): (&OAuthDocuments, &Beside),
     lexicon: &Lexicon,
-) -> Vec<Handed> {
+) -> Vec<Credential> {
     let mut out = Vec::new();
     let source = document.text.as_str();
     if document.notation == Notation::Dotenv {
@@ -327,9 +328,10 @@ pub(super) fn loose(
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
     // What an entry is handed from here is told of the entry.
-    let handed: BTreeSet<Span> = entries.iter().flat_map(|entry| &entry.handed).map(|one| one.value.span).collect();
+    let credential: BTreeSet<Span> =
+        entries.iter().flat_map(|entry| &entry.credentials).map(|one| one.value.span).collect();
     let logins = beside.gateway.iter().flat_map(|gateway| &gateway.logins);
-    let kept = beside.secrets.iter().filter(|(_, secret)| !handed.contains(&secret.span));
+    let kept = beside.secrets.iter().filter(|(_, secret)| !credential.contains(&secret.span));
     for (name, secret) in papers.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
@@ -338,9 +340,9 @@ pub(super) fn loose(
 }
 
 /// Tokens of known forms in the text that nothing else has accounted for.
-fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Handed>) {
+fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Credential>) {
     let mut known: Vec<Span> =
-        entries.iter().flat_map(|e| &e.handed).chain(out.iter()).map(|handed| handed.value.span).collect();
+        entries.iter().flat_map(|e| &e.credentials).chain(out.iter()).map(|credential| credential.value.span).collect();
     known.sort_unstable();
     // A setup is small; what follows behind this in a file that is not is searched only inside its entries.
     const SEARCHED: usize = 8 * 1024 * 1024;
@@ -355,7 +357,7 @@ fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<H
         if known.get(next).is_some_and(|k| k.start < span.end) {
             continue;
         }
-        out.push(Handed {
+        out.push(Credential {
             place: Place::Setting,
             name: String::new(),
             value: Located { text: token.to_owned(), span, pointer: Pointer::root() },
