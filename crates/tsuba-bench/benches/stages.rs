@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use tsuba_bench::{Size, company};
 use tsuba_core::judge::{Audit, Options, Sequential, audit};
 use tsuba_core::read::{Document, Input, read};
-use tsuba_core::understand::{Analysis, Outcome, credential::Lexicon, study};
+use tsuba_core::understand::{Analysis, Outcome, credential::Lexicon, analyze};
 use tsuba_report::{Format, Look, Report};
 
 fn main() {
@@ -21,7 +21,7 @@ static INPUTS: LazyLock<Vec<Input>> = LazyLock::new(|| {
         all.push(Input { path: path.to_owned(), bytes: bytes.to_vec(), ..Input::default() });
     });
     let lexicon = Lexicon::default();
-    all.retain(|input| matches!(study(input.clone(), &lexicon), Outcome::Setup(_)));
+    all.retain(|input| matches!(analyze(input.clone(), &lexicon), Outcome::Setup(_)));
     all
 });
 
@@ -33,17 +33,17 @@ fn documents() -> Vec<Document> {
     INPUTS.iter().filter_map(|input| read(input.clone()).ok()).collect()
 }
 
-fn studies() -> Vec<Analysis> {
+fn analyses() -> Vec<Analysis> {
     let lexicon = Lexicon::default();
-    let of = |input: &Input| match study(input.clone(), &lexicon) {
-        Outcome::Setup(study) => Some(*study),
+    let of = |input: &Input| match analyze(input.clone(), &lexicon) {
+        Outcome::Setup(analysis) => Some(*analysis),
         Outcome::Other | Outcome::Unread(..) => None,
     };
     INPUTS.iter().filter_map(of).collect()
 }
 
-fn audited(studies: Vec<Analysis>) -> Audit {
-    audit(studies, Vec::new(), &tsuba_core::rules::all(), &Options::on(jiff::civil::date(2026, 11, 25)), &Sequential)
+fn audited(analyses: Vec<Analysis>) -> Audit {
+    audit(analyses, Vec::new(), &tsuba_core::rules::all(), &Options::on(jiff::civil::date(2026, 11, 25)), &Sequential)
 }
 
 fn reported(audit: &Audit) -> Report {
@@ -59,14 +59,14 @@ fn reading(bencher: Bencher) {
 /// Bytes to entries: reading is part of it.
 #[divan::bench]
 fn understanding(bencher: Bencher) {
-    bencher.counter(bytes()).bench(studies);
+    bencher.counter(bytes()).bench(analyses);
 }
 
 /// The texts of all listings alone.
 #[divan::bench]
 fn wording(bencher: Bencher) {
-    let studies = studies();
-    let listings: Vec<_> = studies.iter().flat_map(|study| &study.listings).collect();
+    let analyses = analyses();
+    let listings: Vec<_> = analyses.iter().flat_map(|analysis| &analysis.listings).collect();
     let text: usize = listings.iter().flat_map(|listing| &listing.passages).map(|passage| passage.at.text.len()).sum();
     let read = || listings.iter().map(|listing| tsuba_core::wording::read(&listing.said()).len()).sum::<usize>();
     bencher.counter(BytesCount::from(text)).bench(read);
@@ -75,21 +75,21 @@ fn wording(bencher: Bencher) {
 /// Entries to findings.
 #[divan::bench]
 fn judging(bencher: Bencher) {
-    let studies = studies();
-    bencher.with_inputs(|| studies.clone()).bench_values(audited);
+    let analyses = analyses();
+    bencher.with_inputs(|| analyses.clone()).bench_values(audited);
 }
 
 /// Findings to rows.
 #[divan::bench]
 fn reporting(bencher: Bencher) {
-    let audit = audited(studies());
+    let audit = audited(analyses());
     bencher.bench(|| reported(&audit));
 }
 
 /// Rows to text and to JSON.
 #[divan::bench(args = ["text", "json"])]
 fn writing(bencher: Bencher, format: &str) {
-    let report = reported(&audited(studies()));
+    let report = reported(&audited(analyses()));
     let format = if format == "json" { Format::Json } else { Format::Text };
     bencher.bench(|| {
         format.renderer(Look { width: 100, colour: false, most: None }).render(&report, &mut std::io::sink()).unwrap()

@@ -10,7 +10,7 @@
 
 use std::time::Instant;
 use tsuba_core::read::Input;
-use tsuba_core::understand::{Outcome, credential::Lexicon, study};
+use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
 use tsuba_core::wording;
 
 fn main() {
@@ -18,16 +18,16 @@ fn main() {
     for path in std::env::args().skip(1) {
         let bytes = std::fs::read(&path).expect("the file can be read");
         let started = Instant::now();
-        let outcome = study(Input { path: path.clone(), bytes, ..Input::default() }, &lexicon);
+        let outcome = analyze(Input { path: path.clone(), bytes, ..Input::default() }, &lexicon);
         let seconds = started.elapsed().as_secs_f64();
         match outcome {
-            Outcome::Setup(study) => {
-                let passages = study.listings.iter().flat_map(|listing| &listing.passages);
+            Outcome::Setup(analysis) => {
+                let passages = analysis.listings.iter().flat_map(|listing| &listing.passages);
                 let text: usize = passages.map(|passage| passage.at.text.len()).sum();
-                let remarks: usize = study.remarks.iter().map(Vec::len).sum();
+                let remarks: usize = analysis.remarks.iter().map(Vec::len).sum();
                 let megabytes = text as f64 / 1e6;
                 let started = Instant::now();
-                let again: usize = study.listings.iter().map(|listing| wording::read(&listing.said()).len()).sum();
+                let again: usize = analysis.listings.iter().map(|listing| wording::read(&listing.said()).len()).sum();
                 let alone = started.elapsed().as_secs_f64();
                 assert_eq!(again, remarks, "the same text says the same");
                 println!(

@@ -8,7 +8,7 @@ use crate::read::{Input, read};
 use crate::register::{Register, Signers};
 use crate::repair::repair;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Analysis, Outcome, study};
+use crate::understand::{Analysis, Outcome, analyze};
 use jiff::civil::date;
 
 /// The kinds of files that the first byte chooses from.
@@ -33,8 +33,8 @@ fn input(bytes: &[u8]) -> Option<Input> {
 }
 
 fn studied(input: Input, lexicon: &Lexicon) -> Option<Box<Analysis>> {
-    match study(input, lexicon) {
-        Outcome::Setup(study) => Some(study),
+    match analyze(input, lexicon) {
+        Outcome::Setup(analysis) => Some(analysis),
         _ => None,
     }
 }
@@ -64,8 +64,8 @@ pub fn read_any(bytes: &[u8]) {
 /// # Panics
 /// Where one is.
 pub fn study_any(bytes: &[u8], lexicon: &Lexicon) {
-    let Some(study) = input(bytes).and_then(|input| studied(input, lexicon)) else { return };
-    tells_no_secret(&audit(vec![*study], Vec::new(), &crate::rules::all(), &options(), &Sequential));
+    let Some(analysis) = input(bytes).and_then(|input| studied(input, lexicon)) else { return };
+    tells_no_secret(&audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options(), &Sequential));
 }
 
 /// The same of a setup that starts a line.
@@ -121,14 +121,14 @@ pub fn repair_any(bytes: &[u8], lexicon: &Lexicon) {
     }
     let input = Input { path: before.document.path.clone(), bytes: mended.text.into_bytes(), ..Input::default() };
     let after = studied(input, lexicon);
-    let names = |study: &Analysis| study.entries.iter().map(|entry| entry.name.text.clone()).collect::<Vec<_>>();
+    let names = |analysis: &Analysis| analysis.entries.iter().map(|entry| entry.name.text.clone()).collect::<Vec<_>>();
     assert!(after.as_deref().map(names) == Some(names(&before)), "a mended document is another one");
 }
 
 /// Every text of every finding, against every secret that is long enough to be told from a word.
 fn tells_no_secret(audit: &Audit) {
     let secrets: Vec<&str> = audit
-        .studies
+        .analyses
         .iter()
         .flat_map(Analysis::all_credentials)
         .map(|(_, credential)| credential)

@@ -10,7 +10,7 @@
 
 use serde_json::{Value, json};
 use tsuba_core::read::Input;
-use tsuba_core::understand::{Outcome, credential::Lexicon, study};
+use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
 
 /// A small generator with a fixed seed: the figures are the same on every machine.
 struct Random(u64);
@@ -195,11 +195,11 @@ fn found(entries: &[Value]) -> Vec<Vec<String>> {
         entries.iter().enumerate().map(|(i, entry)| (format!("s{i:05}"), entry.clone())).collect();
     let text = json!({ "mcpServers": servers }).to_string();
     let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
     let texts = |e: &tsuba_core::understand::Entry| {
         e.credentials.iter().filter(|h| h.is_plaintext()).map(|h| h.value.text.clone()).collect()
     };
-    study.entries.iter().map(texts).collect()
+    analysis.entries.iter().map(texts).collect()
 }
 
 #[test]

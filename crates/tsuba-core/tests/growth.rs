@@ -14,7 +14,7 @@ use tsuba_core::read::Input;
 use tsuba_core::repair::repair;
 use tsuba_core::rules::all;
 use tsuba_core::understand::credential::Lexicon;
-use tsuba_core::understand::{Outcome, study};
+use tsuba_core::understand::{Outcome, analyze};
 
 /// A shape: its name, the file it stands in, and its text of a size.
 type Shape = (&'static str, &'static str, fn(usize) -> String);
@@ -325,18 +325,18 @@ const MENDED: &[Shape] = &[
 /// Reads, understands, judges one document.
 fn work(path: &str, text: &str, lexicon: &Lexicon) {
     let input = Input { path: path.to_owned(), bytes: text.as_bytes().to_vec(), ..Input::default() };
-    let studies = match study(input, lexicon) {
-        Outcome::Setup(study) => vec![*study],
+    let analyses = match analyze(input, lexicon) {
+        Outcome::Setup(analysis) => vec![*analysis],
         _ => Vec::new(),
     };
-    let _judged = audit(studies, Vec::new(), &all(), &Options::on(date(2026, 11, 28)), &Sequential);
+    let _judged = audit(analyses, Vec::new(), &all(), &Options::on(date(2026, 11, 28)), &Sequential);
 }
 
 /// Mends it.
 fn mend(path: &str, text: &str, lexicon: &Lexicon) {
     let input = Input { path: path.to_owned(), bytes: text.as_bytes().to_vec(), ..Input::default() };
-    if let Outcome::Setup(study) = study(input, lexicon) {
-        let _mended = repair(&study, &[], &all(), &Options::on(date(2026, 11, 28)));
+    if let Outcome::Setup(analysis) = analyze(input, lexicon) {
+        let _mended = repair(&analysis, &[], &all(), &Options::on(date(2026, 11, 28)));
     }
 }
 
@@ -454,7 +454,7 @@ fn however_deep_an_input_is_it_ends() {
                     for path in ["a.json", "a.md"] {
                         let input =
                             Input { path: path.to_owned(), bytes: text.as_bytes().to_vec(), ..Input::default() };
-                        let _ends = study(input, &lexicon);
+                        let _ends = analyze(input, &lexicon);
                     }
                 }
             }

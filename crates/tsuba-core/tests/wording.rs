@@ -17,7 +17,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::read::Input;
 use tsuba_core::text::fingerprint;
-use tsuba_core::understand::{Outcome, credential::Lexicon, study};
+use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
 use tsuba_wording::{Example, train};
 
 /// What must be reached on the part held out.
@@ -125,9 +125,9 @@ fn told(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, String> {
 fn all_told(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, String> {
     let bytes = listing(line).to_string().into_bytes();
     let input = Input { path: "tide-desk.json".into(), bytes, ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not recognised: {line}") };
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not recognised: {line}") };
     let options = Options { families: vec!["wording".into()], ..Options::on(jiff::civil::date(2026, 11, 25)) };
-    let outcome = audit(vec![*study], Vec::new(), rules, &options, &Sequential);
+    let outcome = audit(vec![*analysis], Vec::new(), rules, &options, &Sequential);
     // The worst of a rule comes first and is inserted last.
     outcome.findings.iter().rev().map(|f| (f.rule.id, format!("{} {}", f.severity, f.message))).collect()
 }

@@ -19,27 +19,27 @@ impl Report {
         spread: &impl Parallel,
     ) -> Self {
         let clean = |text: &str| Text(audit.cleaner.clean(text));
-        let paths: Vec<Text> = audit.studies.iter().map(|study| clean(&study.document.path)).collect();
-        let mut entries = spread.spread(&audit.studies, |s, study| {
-            let rows = study.entries.iter().enumerate();
-            rows.map(|(e, entry)| entry_row(audit, EntryRef { study: s, entry: Some(e) }, (study, entry), &paths))
+        let paths: Vec<Text> = audit.analyses.iter().map(|analysis| clean(&analysis.document.path)).collect();
+        let mut entries = spread.spread(&audit.analyses, |s, analysis| {
+            let rows = analysis.entries.iter().enumerate();
+            rows.map(|(e, entry)| entry_row(audit, EntryRef { analysis: s, entry: Some(e) }, (analysis, entry), &paths))
                 .collect()
         });
         of_entries(audit, &mut entries);
-        let rows = audit.studies.iter().zip(&paths);
-        let setups: Vec<Setup> = rows.map(|(study, path)| setup_row(audit, study, path)).collect();
+        let rows = audit.analyses.iter().zip(&paths);
+        let setups: Vec<Setup> = rows.map(|(analysis, path)| setup_row(audit, analysis, path)).collect();
         // Where the entries of each setup begin among all.
-        let before = |all: &mut usize, study: &Analysis| {
+        let before = |all: &mut usize, analysis: &Analysis| {
             let own = *all;
-            *all += study.entries.len();
+            *all += analysis.entries.len();
             Some(own)
         };
-        let first: Vec<usize> = audit.studies.iter().scan(0, before).collect();
-        let id = |stands: EntryRef| Some(&entries.get(first.get(stands.study)? + stands.entry?)?.id);
+        let first: Vec<usize> = audit.analyses.iter().scan(0, before).collect();
+        let id = |entry_ref: EntryRef| Some(&entries.get(first.get(entry_ref.analysis)? + entry_ref.entry?)?.id);
         // That nobody has decided is a status of the entry, not one more finding.
         let open = |finding: &Finding| finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none();
         let findings = spread.spread(&audit.findings, |_, finding| {
-            let row = (!open(finding)).then(|| finding_row(audit, finding, id(finding.stands), &paths)).flatten();
+            let row = (!open(finding)).then(|| finding_row(audit, finding, id(finding.entry_ref), &paths)).flatten();
             row.into_iter().collect()
         });
         let undecided = audit.findings.iter().filter(|finding| open(finding));
@@ -73,12 +73,12 @@ impl Report {
 /// Notes at every listing the entries whose server it is.
 fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
     let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
-    let places = audit.studies.iter().enumerate().flat_map(|(s, study)| (0..study.entries.len()).map(move |e| (s, e)));
+    let places = audit.analyses.iter().enumerate().flat_map(|(s, analysis)| (0..analysis.entries.len()).map(move |e| (s, e)));
     let places: Vec<(usize, usize)> = places.collect();
     for ((s, e), row) in places.iter().zip(rows.iter()) {
-        let listed = audit.studies.get(*s).and_then(|study| study.entries.get(*e)).and_then(|entry| entry.listed);
+        let listed = audit.analyses.get(*s).and_then(|analysis| analysis.entries.get(*e)).and_then(|entry| entry.listed);
         if let Some(listed) = listed {
-            owners.entry((listed.study, listed.entry)).or_default().push(row.id.clone());
+            owners.entry((listed.analysis, listed.entry)).or_default().push(row.id.clone());
         }
     }
     for (place, row) in places.iter().zip(rows.iter_mut()) {

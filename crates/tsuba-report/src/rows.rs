@@ -12,12 +12,12 @@ use tsuba_core::understand::launch::{Plan, StepSummary};
 use tsuba_core::understand::{Analysis, Credential, Entry, Fingerprints, SetupKind, launch_fingerprint};
 
 /// `path` is that of the document, cleaned.
-pub(crate) fn setup_row(audit: &Audit, study: &Analysis, path: &Text) -> Setup {
-    let facts = &study.document.facts;
+pub(crate) fn setup_row(audit: &Audit, analysis: &Analysis, path: &Text) -> Setup {
+    let facts = &analysis.document.facts;
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     Setup {
         path: path.clone(),
-        kind: Named(study.kind),
+        kind: Named(analysis.kind),
         owner: facts.owner.as_ref().map(clean),
         team: facts.team.as_ref().map(clean),
         tracked: facts.tracked,
@@ -25,23 +25,23 @@ pub(crate) fn setup_row(audit: &Audit, study: &Analysis, path: &Text) -> Setup {
 }
 
 /// What an entry is called in reports: the same wherever its tree lies.
-pub fn entry_id(study: &Analysis, entry: &Entry) -> String {
-    fingerprint([study.document.identity(), entry.pointer.as_str()])
+pub fn entry_id(analysis: &Analysis, entry: &Entry) -> String {
+    fingerprint([analysis.document.identity(), entry.pointer.as_str()])
 }
 
 /// `paths` are those of the documents, cleaned: they stand in many rows.
 pub(crate) fn entry_row(
     audit: &Audit,
-    stands: EntryRef,
-    (study, entry): (&Analysis, &Entry),
+    entry_ref: EntryRef,
+    (analysis, entry): (&Analysis, &Entry),
     paths: &[Text],
 ) -> EntryRow {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    let judgement = audit.judgements.get(stands.study).zip(stands.entry).and_then(|(list, e)| list.get(e));
-    let shown = study.kind == SetupKind::Snippet;
+    let judgement = audit.judgements.get(entry_ref.analysis).zip(entry_ref.entry).and_then(|(list, e)| list.get(e));
+    let shown = analysis.kind == SetupKind::Snippet;
     // Nobody has set up what a text shows: there is nothing to be used yet.
     let judgement = judgement.filter(|_| !shown);
-    let document = &study.document;
+    let document = &analysis.document;
     let (start, end) = (
         document.lines.position(&document.text, entry.name.span.start as usize),
         document.lines.position(&document.text, entry.name.span.end as usize),
@@ -52,8 +52,8 @@ pub(crate) fn entry_row(
         powers: entry.reach.powers.iter().map(|p| Named(*p)).collect(),
     };
     EntryRow {
-        id: entry_id(study, entry),
-        setup: paths.get(stands.study).cloned().unwrap_or_default(),
+        id: entry_id(analysis, entry),
+        setup: paths.get(entry_ref.analysis).cloned().unwrap_or_default(),
         name: clean(&entry.name.text),
         place: Place {
             line: start.line,
@@ -63,7 +63,7 @@ pub(crate) fn entry_row(
             pointer: clean(entry.pointer.as_str()),
         },
         transport: Named(entry.transport),
-        fingerprint: match study.listing_of(entry) {
+        fingerprint: match analysis.listing_of(entry) {
             Some(listing) => listing_fingerprint(listing),
             None => launch_fingerprint(entry),
         },
@@ -75,10 +75,10 @@ pub(crate) fn entry_row(
         }),
         credentials: entry.credentials.iter().map(|credential| credential_row(audit, credential)).collect(),
         reach,
-        listing: listing_row(audit, stands.study, entry, paths),
+        listing: listing_row(audit, entry_ref.analysis, entry, paths),
         asks: Named(entry.asks()),
         disabled: entry.disabled,
-        decision: decision_row(audit, stands),
+        decision: decision_row(audit, entry_ref),
         document: shown,
         verdict: judgement.map(|j| j.verdict),
         because: judgement
@@ -148,8 +148,8 @@ fn listing_fingerprint(listing: &Listing) -> String {
 }
 
 /// Where an entry stands with the register.
-fn decision_row(audit: &Audit, stands: EntryRef) -> Option<DecisionRow> {
-    let standing = audit.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
+fn decision_row(audit: &Audit, entry_ref: EntryRef) -> Option<DecisionRow> {
+    let standing = audit.standings.get(entry_ref.analysis)?.get(entry_ref.entry?)?.as_ref()?;
     let decision = standing.decision().and_then(|at| audit.register.as_ref()?.decisions.get(at));
     let clean = |text: &String| Text(audit.cleaner.clean(text));
     let changed = match standing {
@@ -180,11 +180,11 @@ fn waiver_row(audit: &Audit, finding: &Finding) -> Option<WaiverRow> {
 
 /// What the server of an entry lists: in the entry's own document, or in another that belongs to it.
 fn listing_row(audit: &Audit, own: usize, entry: &Entry, paths: &[Text]) -> Option<ListingRow> {
-    let (at, stands) = match entry.listed {
-        Some(listed) => (listed.study, audit.studies.get(listed.study)?.entries.get(listed.entry)?),
+    let (at, entry_ref) = match entry.listed {
+        Some(listed) => (listed.analysis, audit.analyses.get(listed.analysis)?.entries.get(listed.entry)?),
         None => (own, entry),
     };
-    let listing = audit.studies.get(at)?.listing_of(stands)?;
+    let listing = audit.analyses.get(at)?.listing_of(entry_ref)?;
     let count = |kinds: &[ItemKind]| listing.items.iter().filter(|item| kinds.contains(&item.kind)).count();
     Some(ListingRow {
         path: paths.get(at).cloned().unwrap_or_default(),
@@ -235,7 +235,7 @@ pub(crate) fn finding_row(
         without_policy: (finding.severity_without_policy != finding.severity)
             .then_some(finding.severity_without_policy),
         confidence: finding.confidence,
-        setup: paths.get(finding.stands.study)?.clone(),
+        setup: paths.get(finding.entry_ref.analysis)?.clone(),
         entry: entry.cloned(),
         place: Place {
             line: finding.start.line,

@@ -164,10 +164,10 @@ impl Passage<'_> {
 
     fn holds(&self, term: &Term, used: &mut Vec<usize>) -> bool {
         // Where things stand is looked at only if they are there at all.
-        may_hold(term, self.set) && self.stands(term, used)
+        may_hold(term, self.set) && self.entry_ref(term, used)
     }
 
-    fn stands(&self, term: &Term, used: &mut Vec<usize>) -> bool {
+    fn entry_ref(&self, term: &Term, used: &mut Vec<usize>) -> bool {
         match term {
             Term::Has(set) => {
                 used.extend(self.of(*set).map(|(i, _)| i).take(3));

@@ -40,14 +40,14 @@ pub(crate) fn keep(
     if let Some(path) = linked.or_else(|| Some(folder(register)).filter(|path| is_link(path))) {
         bail!("{} is a link: the words of what was approved are not kept", path.display());
     }
-    for (decision, stands) in decided {
-        let named: BTreeSet<(String, String)> = stands
+    for (decision, entry_ref) in decided {
+        let named: BTreeSet<(String, String)> = entry_ref
             .iter()
-            .filter_map(|stands| {
-                let study = audit.studies.get(stands.study)?;
-                let entry = study.entries.get(stands.entry?)?;
+            .filter_map(|entry_ref| {
+                let analysis = audit.analyses.get(entry_ref.analysis)?;
+                let entry = analysis.entries.get(entry_ref.entry?)?;
                 let clean = |text: &str| audit.cleaner.clean(text).as_str().to_owned();
-                Some((clean(&study.document.path), clean(&entry.name.text)))
+                Some((clean(&analysis.document.path), clean(&entry.name.text)))
             })
             .collect();
         let report = report.only(|row| named.contains(&(row.setup.as_str().to_owned(), row.name.as_str().to_owned())));

@@ -142,9 +142,9 @@ impl Named {
                 None => named(audit, std::slice::from_ref(name))?,
             };
             if fits.len() > 1 && !self.all {
-                let line = |(_, study, entry): &(EntryRef, &Analysis, &Entry)| {
-                    let place = study.document.lines.position(&study.document.text, entry.name.span.start as usize);
-                    audit.cleaner.clean(&format!("{}  {}:{}", entry_id(study, entry), study.document.path, place.line))
+                let line = |(_, analysis, entry): &(EntryRef, &Analysis, &Entry)| {
+                    let place = analysis.document.lines.position(&analysis.document.text, entry.name.span.start as usize);
+                    audit.cleaner.clean(&format!("{}  {}:{}", entry_id(analysis, entry), analysis.document.path, place.line))
                 };
                 let told: String = fits.iter().take(TOLD).map(|fit| format!("\n  {}", line(fit))).collect();
                 bail!(
@@ -163,12 +163,12 @@ impl Named {
 const TOLD: usize = 20;
 
 fn by_id<'a>(audit: &'a Audit, id: &str) -> Option<(EntryRef, &'a Analysis, &'a Entry)> {
-    let studies = audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up());
-    let mut all = studies.flat_map(|(s, study)| {
-        let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
-        own.map(move |(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry))
+    let analyses = audit.analyses.iter().enumerate().filter(|(_, analysis)| analysis.kind.sets_up());
+    let mut all = analyses.flat_map(|(s, analysis)| {
+        let own = analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+        own.map(move |(e, entry)| (EntryRef { analysis: s, entry: Some(e) }, analysis, entry))
     });
-    all.find(|(_, study, entry)| entry_id(study, entry) == id)
+    all.find(|(_, analysis, entry)| entry_id(analysis, entry) == id)
 }
 
 /// The entries of these names that are set up, with where they stand.
@@ -179,10 +179,10 @@ pub(crate) fn named<'a>(
     let mut found = Vec::new();
     for name in names {
         let before = found.len();
-        for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
-            let entries = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+        for (s, analysis) in audit.analyses.iter().enumerate().filter(|(_, analysis)| analysis.kind.sets_up()) {
+            let entries = analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
             let of_name = entries.filter(|(_, entry)| entry.name.text == *name);
-            found.extend(of_name.map(|(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry)));
+            found.extend(of_name.map(|(e, entry)| (EntryRef { analysis: s, entry: Some(e) }, analysis, entry)));
         }
         if found.len() == before {
             bail!("no entry is called {name} in the inputs; `tsuba inventory` shows their names");
@@ -193,11 +193,11 @@ pub(crate) fn named<'a>(
 
 /// Where a finding stands, for whoever reads the register.
 pub(crate) fn place(audit: &Audit, finding: &Finding) -> Option<FindingPlace> {
-    let study = audit.studies.get(finding.stands.study)?;
-    let entry = finding.stands.entry.and_then(|entry| study.entries.get(entry));
+    let analysis = audit.analyses.get(finding.entry_ref.analysis)?;
+    let entry = finding.entry_ref.entry.and_then(|entry| analysis.entries.get(entry));
     let clean = |text: &str| audit.cleaner.clean(text).to_string();
     Some(FindingPlace {
-        setup: clean(study.document.register_path()),
+        setup: clean(analysis.document.register_path()),
         entry: entry.map(|entry| clean(&entry.name.text)),
         pointer: finding.pointer.to_string(),
     })
@@ -215,11 +215,11 @@ pub(crate) enum For {
 }
 
 /// The scope of a decision on an entry.
-pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Analysis, entry: &Entry) -> anyhow::Result<Scope> {
+pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, analysis: &Analysis, entry: &Entry) -> anyhow::Result<Scope> {
     let name = audit.cleaner.clean(&entry.name.text);
     match on {
         For::Entry => {
-            Ok(Scope::Entry { setup: study.document.register_path().to_owned(), entry: entry.name.text.clone() })
+            Ok(Scope::Entry { setup: analysis.document.register_path().to_owned(), entry: entry.name.text.clone() })
         }
         For::Package => {
             let Some((source, package, version)) = started(entry) else {
@@ -246,9 +246,9 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, study: &Analysis, entry:
 }
 
 /// The rules that speak against an entry now, but for those that only miss a decision.
-pub(crate) fn open(audit: &Audit, stands: EntryRef) -> Vec<&'static str> {
+pub(crate) fn open(audit: &Audit, entry_ref: EntryRef) -> Vec<&'static str> {
     let mut rules: Vec<&'static str> = audit
-        .findings_for(stands)
+        .findings_for(entry_ref)
         .into_iter()
         .filter(|finding| finding.severity >= Severity::High && finding.waived.is_none())
         .map(|finding| finding.rule)
@@ -265,7 +265,7 @@ pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
     decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_fingerprint(entry));
     // An answer that never came lists nothing, which is something else than an empty list.
     let answered = |listing: &&Listing| listing.captured.as_ref().is_none_or(|captured| captured.answered);
-    decision.prints = listing_of(&audit.studies, entry).filter(answered).map(Fingerprints::of);
+    decision.prints = listing_of(&audit.analyses, entry).filter(answered).map(Fingerprints::of);
     if decision.prints.is_none() && !decision.conditions.iter().any(|condition| condition == NOT_ASKED) {
         decision.conditions.push(NOT_ASKED.to_owned());
     }

@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use tsuba_core::judge::{Parallel as _, UnreadFile};
 use tsuba_core::read::{self, Input, MAX_BYTES};
-use tsuba_core::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, study, study_pasted};
+use tsuba_core::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, analyze, analyze_pasted};
 use tsuba_find::{Facts, Walk};
 use tsuba_report::{RepositorySource, Source};
 
@@ -157,7 +157,7 @@ impl Where {
 
 /// What was found and understood.
 pub(crate) struct Gathered {
-    pub(crate) studies: Vec<Analysis>,
+    pub(crate) analyses: Vec<Analysis>,
     pub(crate) unread: Vec<UnreadFile>,
     /// With what the company has configured.
     pub(crate) config: Config,
@@ -171,7 +171,7 @@ struct Collected {
     exclude: GlobSet,
     /// The files that were taken, in full: what two inputs lead to is one file.
     taken: Mutex<HashSet<PathBuf>>,
-    studies: Mutex<Vec<Analysis>>,
+    analyses: Mutex<Vec<Analysis>>,
     unread: Mutex<Vec<UnreadFile>>,
     lexicon: Lexicon,
 }
@@ -190,8 +190,8 @@ impl Collected {
     fn understand(&self, input: Input) {
         let path = input.path.clone();
         // A parser's bug on one file must not lose the others.
-        match catch_unwind(AssertUnwindSafe(|| study(input, &self.lexicon))) {
-            Ok(Outcome::Setup(study)) => push(&self.studies, *study),
+        match catch_unwind(AssertUnwindSafe(|| analyze(input, &self.lexicon))) {
+            Ok(Outcome::Setup(analysis)) => push(&self.analyses, *analysis),
             Ok(Outcome::Other) => {}
             Ok(Outcome::Unread(unreadable, line)) => {
                 push(&self.unread, UnreadFile { path, line, why: unreadable.why.to_string() })
@@ -218,7 +218,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
         naming: wanted.naming(home.as_deref()),
         exclude: wanted.excluded()?,
         taken: Mutex::default(),
-        studies: Mutex::default(),
+        analyses: Mutex::default(),
         unread: Mutex::default(),
         lexicon: Lexicon::with(config.policy.vocabulary.clone()),
     };
@@ -230,8 +230,8 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
         collected.understand(input);
     }
     for text in wanted.candidate.iter().filter(|text| *text != "-") {
-        match study_pasted(text, &collected.lexicon) {
-            Outcome::Setup(study) => push(&collected.studies, *study),
+        match analyze_pasted(text, &collected.lexicon) {
+            Outcome::Setup(analysis) => push(&collected.analyses, *analysis),
             Outcome::Other | Outcome::Unread(..) if text.contains("://") => bail!(
                 "--candidate: the link carries no configuration that can be read (it may be cut off); paste it whole, or the configuration itself"
             ),
@@ -260,7 +260,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     }
     beside(&collected, &dotenv, Threads::new(wanted.jobs));
     progress.done();
-    let mut studies = collected.studies.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let mut analyses = collected.analyses.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut told = HashSet::new();
     for problem in problems {
@@ -271,8 +271,8 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     }
     let mut facts = Facts::default();
     let configured = config.path.as_deref().and_then(folder_of);
-    for study in studies.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
-        let file = study.document.file().to_owned();
+    for analysis in analyses.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
+        let file = analysis.document.file().to_owned();
         let path = Path::new(&file);
         let evidence = wanted.evidence(path);
         let whole = path.canonicalize().ok();
@@ -280,7 +280,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
             let inside = whole.as_deref()?.strip_prefix(folder).ok()?;
             Some(inside.to_string_lossy().replace('\\', "/"))
         };
-        study.document.facts = read::Facts {
+        analysis.document.facts = read::Facts {
             team: config.team_of(path),
             evidence: evidence.is_some(),
             beside: evidence == Some(false),
@@ -289,13 +289,13 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
                 let inside = below(&repository.root)?;
                 Some(repository.remote.as_ref().map_or(inside.clone(), |remote| format!("{remote}//{inside}")))
             }),
-            file: study.document.facts.file.take(),
+            file: analysis.document.facts.file.take(),
             ..facts.of(path)
         };
     }
-    tell_apart(&mut studies);
-    let source = source(&collected.naming, &mut facts, &studies);
-    Ok(Gathered { studies, unread, config, source })
+    tell_apart(&mut analyses);
+    let source = source(&collected.naming, &mut facts, &analyses);
+    Ok(Gathered { analyses, unread, config, source })
 }
 
 /// The folder of a file, in full.
@@ -304,10 +304,10 @@ fn folder_of(file: &Path) -> Option<PathBuf> {
 }
 
 /// Two documents that would be the same for a register are told apart by where they lie: copies of one repository in one tree.
-fn tell_apart(studies: &mut [Analysis]) {
+fn tell_apart(analyses: &mut [Analysis]) {
     let mut counts: HashMap<String, usize> = HashMap::new();
-    studies.iter().for_each(|study| *counts.entry(study.document.identity().to_owned()).or_default() += 1);
-    for document in studies.iter_mut().map(|study| &mut study.document) {
+    analyses.iter().for_each(|analysis| *counts.entry(analysis.document.identity().to_owned()).or_default() += 1);
+    for document in analyses.iter_mut().map(|analysis| &mut analysis.document) {
         if counts.get(document.identity()).is_some_and(|count| *count > 1) {
             document.facts.identity = Some(format!("{}  {}", document.identity(), document.path));
         }
@@ -315,7 +315,7 @@ fn tell_apart(studies: &mut [Analysis]) {
 }
 
 /// From where what was looked at comes.
-fn source(naming: &Naming, facts: &mut Facts, studies: &[Analysis]) -> Source {
+fn source(naming: &Naming, facts: &mut Facts, analyses: &[Analysis]) -> Source {
     let mut out = Source { account: Facts::account(), host: Facts::host(), ..Source::default() };
     let known = |repository: &tsuba_find::Repository| (repository.remote.clone(), repository.commit.clone());
     let mut bases = naming.bases.iter();
@@ -327,8 +327,8 @@ fn source(naming: &Naming, facts: &mut Facts, studies: &[Analysis]) -> Source {
     }
     // Those that lie below: what is judged may be a folder full of them.
     let mut below = BTreeMap::new();
-    for study in studies.iter().filter(|study| !study.document.facts.beside) {
-        let Some(repository) = facts.repository(Path::new(study.document.file())) else { continue };
+    for analysis in analyses.iter().filter(|analysis| !analysis.document.facts.beside) {
+        let Some(repository) = facts.repository(Path::new(analysis.document.file())) else { continue };
         let whole = repository.root.to_string_lossy();
         if out.root.as_deref() == Some(&*whole) {
             continue;
@@ -348,23 +348,23 @@ fn lock<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 /// Dotenv files are read where a setup lies beside them or names them.
 fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
     let (mut wanted, known) = {
-        let studies = lock(&collected.studies);
-        let path = |study: &Analysis| PathBuf::from(study.document.file());
+        let analyses = lock(&collected.analyses);
+        let path = |analysis: &Analysis| PathBuf::from(analysis.document.file());
         // By their bytes, since comparing paths part by part takes long for many.
         let folders: HashSet<&OsStr> =
-            studies.iter().filter_map(|study| Path::new(study.document.file()).parent()).map(Path::as_os_str).collect();
+            analyses.iter().filter_map(|analysis| Path::new(analysis.document.file()).parent()).map(Path::as_os_str).collect();
         let lies_beside = |file: &&PathBuf| file.parent().is_some_and(|parent| folders.contains(parent.as_os_str()));
         let mut wanted: Vec<PathBuf> = dotenv.iter().filter(lies_beside).cloned().collect();
-        for study in studies.iter() {
-            let folder = Path::new(study.document.file()).parent().unwrap_or(Path::new(""));
-            for named in study.entries.iter().flat_map(|entry| &entry.env_files) {
+        for analysis in analyses.iter() {
+            let folder = Path::new(analysis.document.file()).parent().unwrap_or(Path::new(""));
+            for named in analysis.entries.iter().flat_map(|entry| &entry.env_files) {
                 let text = named.text.replace("${workspaceFolder}/", "");
                 if !text.contains(['$', '%', '{']) {
                     wanted.push(folder.join(text.strip_prefix("./").unwrap_or(&text)));
                 }
             }
         }
-        (wanted, studies.iter().map(path).collect::<HashSet<PathBuf>>())
+        (wanted, analyses.iter().map(path).collect::<HashSet<PathBuf>>())
     };
     wanted.sort();
     wanted.dedup();

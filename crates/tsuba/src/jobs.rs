@@ -29,20 +29,20 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
     let mut jobs = Vec::new();
     let mut skipped: BTreeMap<Reason, Vec<Line>> = BTreeMap::new();
     let mut seen = BTreeSet::new();
-    for study in &audit.studies {
-        for entry in study.entries.iter().filter(|entry| entry.listing.is_none()) {
+    for analysis in &audit.analyses {
+        for entry in analysis.entries.iter().filter(|entry| entry.listing.is_none()) {
             let name = entry.name.text.as_str();
             if !selection.entries.is_empty() && !selection.entries.iter().any(|wanted| wanted == name) {
                 continue;
             }
             let told =
-                Line { entry: name.to_owned(), setup: study.document.path.clone(), more: String::new(), caged: None };
-            match target(study, entry, selection) {
+                Line { entry: name.to_owned(), setup: analysis.document.path.clone(), more: String::new(), caged: None };
+            match target(analysis, entry, selection) {
                 Ok(target) => {
                     let fingerprint = launch_fingerprint(entry);
                     // The same server in two setups is one server.
                     if seen.insert((name.to_owned(), fingerprint.clone())) {
-                        let (setup, entry) = (study.document.path.clone(), name.to_owned());
+                        let (setup, entry) = (analysis.document.path.clone(), name.to_owned());
                         jobs.push(Job { setup, entry, fingerprint, target, redact: redact.clone() });
                     }
                 }
@@ -53,8 +53,8 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
     (jobs, skipped.into_iter().map(|(why, entries)| Skipped { why, entries }).collect())
 }
 
-fn target(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
-    if !study.kind.is_clients() {
+fn target(analysis: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
+    if !analysis.kind.is_clients() {
         return Err("deployed, published or only shown: no client starts or calls it from there".into());
     }
     if entry.disabled {
@@ -67,7 +67,7 @@ fn target(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<
         if !selection.launch {
             return Err(Reason::until("--launch", "local server"));
         }
-        return local(study, entry, selection);
+        return local(analysis, entry, selection);
     }
     let Some(remote) = &entry.remote else { return Err("neither a program nor an address".into()) };
     if has_variable(&remote.url.text) {
@@ -83,14 +83,14 @@ fn target(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<
     Ok(Target::Remote {
         url,
         events: entry.transport == Transport::Sse,
-        loopback: named_ports(study),
+        loopback: named_ports(analysis),
         headers: headers.map(|v| (v.name.clone(), v.value.text.clone())).collect(),
     })
 }
 
 /// The ports of this machine that a setup names: those of its servers, and of the identity providers that it names for them.
-fn named_ports(study: &Analysis) -> Vec<u16> {
-    let source = study.document.text.as_str();
+fn named_ports(analysis: &Analysis) -> Vec<u16> {
+    let source = analysis.document.text.as_str();
     let hosts = ["localhost:", "127.0.0.1:", "[::1]:"];
     let mut out: Vec<u16> = Vec::new();
     for host in hosts {
@@ -108,7 +108,7 @@ fn named_ports(study: &Analysis) -> Vec<u16> {
 }
 
 /// The words of the entry's command, as the client would start it.
-fn local(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
+fn local(analysis: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<Target, Reason> {
     let (program, args) = entry.command.split_first().ok_or("its command is empty")?;
     if entry.command.iter().any(|word| has_variable(&word.text)) {
         return Err("its command holds a variable".into());
@@ -139,7 +139,7 @@ fn local(study: &Analysis, entry: &Entry, selection: &Selection<'_>) -> Result<T
     for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && !has_variable(&v.value.text)) {
         env.push((variable.name.clone().into(), given(&variable.value.text, variable.value.span).into()));
     }
-    let folder = Path::new(study.document.file()).parent().map(Path::to_path_buf).unwrap_or_default();
+    let folder = Path::new(analysis.document.file()).parent().map(Path::to_path_buf).unwrap_or_default();
     let cwd = entry.cwd.as_ref().map_or_else(|| folder.clone(), |cwd| folder.join(&cwd.text));
     let cwd = if cwd.as_os_str().is_empty() { PathBuf::from(".") } else { cwd };
     // What is fetched is started as itself: the runner and what is wrapped around it have done their work.

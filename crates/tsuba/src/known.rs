@@ -16,15 +16,15 @@ const UP: usize = 12;
 const CACHED: usize = 2000;
 
 /// What is known for the documents of an audit.
-pub(crate) fn known(studies: &[Analysis]) -> Known {
-    let mut known = Known::of(studies);
+pub(crate) fn known(analyses: &[Analysis]) -> Known {
+    let mut known = Known::of(analyses);
     let mut looking = Looking::default();
-    for study in studies {
-        let path = study.document.path.as_str();
-        let plans = study.entries.iter().filter_map(|entry| entry.plan.as_ref());
+    for analysis in analyses {
+        let path = analysis.document.path.as_str();
+        let plans = analysis.entries.iter().filter_map(|entry| entry.plan.as_ref());
         let open = |package: &&Package| matches!(package.pin, Pin::None | Pin::Range | Pin::Moving);
         for package in plans.flat_map(|plan| plan.packages()).map(|(_, package)| package).filter(open) {
-            known.note(path, looking.versions(Path::new(study.document.file()), package));
+            known.note(path, looking.versions(Path::new(analysis.document.file()), package));
         }
     }
     known

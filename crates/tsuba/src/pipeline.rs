@@ -106,17 +106,17 @@ impl Pipeline {
     pub(crate) fn gather(&self) -> anyhow::Result<Gathered> {
         let mut gathered = gather(&self.wanted)?;
         if let Some(path) = &self.register_path {
-            register::names(path, &mut gathered.studies);
+            register::names(path, &mut gathered.analyses);
         }
         Ok(gathered)
     }
 
     /// The second half: judges what was gathered.
     pub(crate) fn judge(self, gathered: Gathered) -> Audited {
-        let Gathered { studies, unread, config, source } = gathered;
+        let Gathered { analyses, unread, config, source } = gathered;
         let Config { path, key, policy, .. } = config;
         let options = Options {
-            known: if self.looks_beside { known(&studies) } else { Default::default() },
+            known: if self.looks_beside { known(&analyses) } else { Default::default() },
             families: self.families,
             key,
             register: self.register,
@@ -124,7 +124,7 @@ impl Pipeline {
             ..Options::on(self.today)
         };
         let threads = Threads::new(self.wanted.jobs);
-        let audit = audit(studies, unread, &self.rules, &options, &threads);
+        let audit = audit(analyses, unread, &self.rules, &options, &threads);
         Audited {
             audit,
             options,

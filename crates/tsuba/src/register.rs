@@ -58,10 +58,10 @@ pub(crate) fn of(path: &Path) -> anyhow::Result<Option<Register>> {
 }
 
 /// Notes at every document what the register calls it: its path from the register's folder, where it lies below that.
-pub(crate) fn names(register: &Path, studies: &mut [Analysis]) {
+pub(crate) fn names(register: &Path, analyses: &mut [Analysis]) {
     let folder = register.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let Ok(folder) = folder.canonicalize() else { return };
-    for document in studies.iter_mut().map(|study| &mut study.document) {
+    for document in analyses.iter_mut().map(|analysis| &mut analysis.document) {
         let whole = Path::new(document.file()).canonicalize().ok();
         let below = whole.as_deref().and_then(|path| path.strip_prefix(&folder).ok());
         document.facts.register_path = below.map(|path| path.to_string_lossy().replace('\\', "/"));
@@ -70,7 +70,7 @@ pub(crate) fn names(register: &Path, studies: &mut [Analysis]) {
 
 /// Calls every document of an audit what the register calls it.
 pub(crate) fn as_known(audit: &mut Audit) {
-    for document in audit.studies.iter_mut().map(|study| &mut study.document) {
+    for document in audit.analyses.iter_mut().map(|analysis| &mut analysis.document) {
         if let Some(path) = document.facts.register_path.clone() {
             document.path = path;
         }

@@ -23,9 +23,9 @@ pub struct Told {
 
 impl Policy {
     /// What it says of an entry of an audit that was judged with it.
-    pub fn told(&self, audit: &Audit, stands: EntryRef) -> Vec<Told> {
-        let Some(study) = audit.studies.get(stands.study) else { return Vec::new() };
-        let Some(entry) = stands.entry.and_then(|entry| study.entries.get(entry)) else { return Vec::new() };
+    pub fn told(&self, audit: &Audit, entry_ref: EntryRef) -> Vec<Told> {
+        let Some(analysis) = audit.analyses.get(entry_ref.analysis) else { return Vec::new() };
+        let Some(entry) = entry_ref.entry.and_then(|entry| analysis.entries.get(entry)) else { return Vec::new() };
         let clean = |text: &str| audit.cleaner.clean(text);
         let mut told = Vec::new();
         let ruled = |told: &mut Vec<Told>, subject: &str, ruling: Ruling<'_>| {
@@ -43,20 +43,20 @@ impl Policy {
             ruled(&mut told, &subject, ruling);
         }
         for folder in &entry.reach.folders {
-            let ruling = self.folder(study.document.facts.team.as_deref(), &folder.path.text);
+            let ruling = self.folder(analysis.document.facts.team.as_deref(), &folder.path.text);
             ruled(&mut told, &format!("the folder {}", folder.path.text), ruling);
         }
-        let papers = entry.listed.and_then(|listed| audit.studies.get(listed.study)).map(|study| &study.papers);
-        let issuers = papers.into_iter().flat_map(|papers| &papers.resources).flat_map(|resource| &resource.servers);
+        let oauth_documents = entry.listed.and_then(|listed| audit.analyses.get(listed.analysis)).map(|analysis| &analysis.oauth_documents);
+        let issuers = oauth_documents.into_iter().flat_map(|oauth_documents| &oauth_documents.resources).flat_map(|resource| &resource.servers);
         for issuer in issuers {
             ruled(&mut told, &format!("the identity provider {}", issuer.text), self.identity_provider(&issuer.text));
         }
-        let granted = papers.into_iter().flat_map(|papers| &papers.grants).flat_map(|grant| &grant.scopes);
+        let granted = oauth_documents.into_iter().flat_map(|oauth_documents| &oauth_documents.grants).flat_map(|grant| &grant.scopes);
         for scope in granted.collect::<BTreeSet<_>>() {
             ruled(&mut told, &format!("the scope {scope}"), self.scope(scope));
         }
-        for finding in audit.findings_for(stands) {
-            let path = audit.studies.get(finding.stands.study).map(|s| s.document.path.as_str()).unwrap_or_default();
+        for finding in audit.findings_for(entry_ref) {
+            let path = audit.analyses.get(finding.entry_ref.analysis).map(|s| s.document.path.as_str()).unwrap_or_default();
             let weighing = self.severity(
                 (&finding.rule.names(), finding.rule.ways.required),
                 path,
@@ -77,8 +77,8 @@ impl Policy {
                 });
             }
         }
-        let standing = stands.entry.and_then(|entry| audit.standings.get(stands.study)?.get(entry)?.as_ref());
-        for (rule, applied) in self.own_rules(&audit.studies, (study, entry), standing) {
+        let standing = entry_ref.entry.and_then(|entry| audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
+        for (rule, applied) in self.own_rules(&audit.analyses, (analysis, entry), standing) {
             let effect = match &applied {
                 Applied::Silent => "has nothing to say".to_owned(),
                 Applied::Speaks => format!("{}: {}", rule.severity, rule.says),

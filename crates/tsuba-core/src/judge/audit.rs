@@ -30,7 +30,7 @@ pub struct UnreadFile {
 #[derive(Debug)]
 pub struct Audit {
     /// The setups, sorted by path.
-    pub studies: Vec<Analysis>,
+    pub analyses: Vec<Analysis>,
     /// The findings, worst first.
     pub findings: Vec<Finding>,
     /// The judgement on each entry, by setup.
@@ -56,42 +56,42 @@ impl Audit {
 
     /// The findings that count for an entry: its own, then those of what its server lists, then those of the gateway that it is behind; of each
     /// the worst first.
-    pub fn findings_for(&self, stands: EntryRef) -> Vec<&Finding> {
-        let of = |place: EntryRef| self.findings.iter().filter(move |finding| finding.stands == place);
-        counting(&self.studies, stands).flat_map(of).filter(|finding| counts(finding, stands)).collect()
+    pub fn findings_for(&self, entry_ref: EntryRef) -> Vec<&Finding> {
+        let of = |place: EntryRef| self.findings.iter().filter(move |finding| finding.entry_ref == place);
+        counting(&self.analyses, entry_ref).flat_map(of).filter(|finding| counts(finding, entry_ref)).collect()
     }
 }
 
 /// Judges every setup. The outcome does not depend on how the work is spread.
 pub fn audit(
-    mut studies: Vec<Analysis>,
+    mut analyses: Vec<Analysis>,
     mut unread: Vec<UnreadFile>,
     rules: &[&'static Rule],
     options: &Options,
     spread: &impl Parallel,
 ) -> Audit {
-    studies.sort_by(|a, b| a.document.path.cmp(&b.document.path));
+    analyses.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     unread.sort();
-    connect(&mut studies);
-    let of_others = leave_out_others(&mut studies);
-    receivers(&mut studies);
+    connect(&mut analyses);
+    let of_others = leave_out_others(&mut analyses);
+    receivers(&mut analyses);
     if let Some(register) = &options.register {
-        approved_versions(&mut studies, register, options.today);
+        approved_versions(&mut analyses, register, options.today);
     }
-    note_known(&mut studies, &options.known);
+    note_known(&mut analyses, &options.known);
     let rules: Vec<&'static Rule> = rules
         .iter()
         .copied()
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
     let (cleaner, (hits, standings)) = spread.both(
-        || cleaner(&studies, &options.policy),
+        || cleaner(&analyses, &options.policy),
         || {
-            let mut hits = spread.spread(&studies, |index, study| local(index, study, &rules, options));
+            let mut hits = spread.spread(&analyses, |index, analysis| local(index, analysis, &rules, options));
             let standings =
-                options.register.as_ref().map(|r| standings(&studies, r, options.today)).unwrap_or_default();
+                options.register.as_ref().map(|r| standings(&analyses, r, options.today)).unwrap_or_default();
             let all = All {
-                studies: &studies,
+                analyses: &analyses,
                 today: options.today,
                 register: options.register.as_ref(),
                 policy: &options.policy,
@@ -101,103 +101,103 @@ pub fn audit(
             (hits, standings)
         },
     );
-    let secrets = spread.spread(&studies, |_, study| vec![secret_spans(study)]);
+    let secrets = spread.spread(&analyses, |_, analysis| vec![secret_spans(analysis)]);
     let mut findings = spread.spread(&hits, |_, (rule, hit)| {
-        finding(rule, hit, &studies, &secrets, (&cleaner, &options.policy)).into_iter().collect()
+        finding(rule, hit, &analyses, &secrets, (&cleaner, &options.policy)).into_iter().collect()
     });
     disambiguate_fingerprints(&mut findings);
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
     }
-    let findings = worst_first(findings, &studies);
+    let findings = worst_first(findings, &analyses);
     let mut own: BTreeMap<EntryRef, Vec<usize>> = BTreeMap::new();
     for (index, finding) in findings.iter().enumerate() {
-        own.entry(finding.stands).or_default().push(index);
+        own.entry(finding.entry_ref).or_default().push(index);
     }
-    let judgements = studies
+    let judgements = analyses
         .iter()
         .enumerate()
-        .map(|(study, s)| {
+        .map(|(analysis, s)| {
             (0..)
                 .zip(&s.entries)
                 .map(|(index, entry)| {
-                    let stands = EntryRef { study, entry: Some(index) };
-                    let all = counting(&studies, stands).filter_map(|place| own.get(&place)).flatten().copied();
-                    let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, stands));
-                    let standing = standings.get(study).and_then(|own| own.get(index)?.as_ref());
-                    let unseen = unseen(&studies, (s, entry), standing, options);
+                    let entry_ref = EntryRef { analysis, entry: Some(index) };
+                    let all = counting(&analyses, entry_ref).filter_map(|place| own.get(&place)).flatten().copied();
+                    let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, entry_ref));
+                    let standing = standings.get(analysis).and_then(|own| own.get(index)?.as_ref());
+                    let unseen = unseen(&analyses, (s, entry), standing, options);
                     verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen, entry.disabled)
                 })
                 .collect()
         })
         .collect();
-    let names = names(&studies, options.key.as_ref());
+    let names = names(&analyses, options.key.as_ref());
     let register = options.register.clone();
-    Audit { studies, findings, judgements, unread, register, standings, cleaner, of_others, names }
+    Audit { analyses, findings, judgements, unread, register, standings, cleaner, of_others, names }
 }
 
 /// The findings in the order in which they are told.
-fn worst_first(findings: Vec<Finding>, studies: &[Analysis]) -> Vec<Finding> {
+fn worst_first(findings: Vec<Finding>, analyses: &[Analysis]) -> Vec<Finding> {
     // Setups are sorted by path; two of the same path are told apart by what follows.
-    let mut ranks: Vec<usize> = Vec::with_capacity(studies.len());
-    for (index, study) in studies.iter().enumerate() {
-        let before = index.checked_sub(1).and_then(|before| Some((studies.get(before)?, *ranks.get(before)?)));
-        let same = before.filter(|(before, _)| before.document.path == study.document.path);
+    let mut ranks: Vec<usize> = Vec::with_capacity(analyses.len());
+    for (index, analysis) in analyses.iter().enumerate() {
+        let before = index.checked_sub(1).and_then(|before| Some((analyses.get(before)?, *ranks.get(before)?)));
+        let same = before.filter(|(before, _)| before.document.path == analysis.document.path);
         ranks.push(same.map_or(index, |(_, rank)| rank));
     }
-    let rank = |f: &Finding| ranks.get(f.stands.study).copied().unwrap_or_default();
+    let rank = |f: &Finding| ranks.get(f.entry_ref.analysis).copied().unwrap_or_default();
     let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
     let compared = |f: &Finding| (worst(f), rank(f), f.span(), f.rule.id);
     sorted(findings, |a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)))
 }
 
 /// Where findings stand that count for an entry: at itself, at what its server lists, and at the gateway that it is behind.
-fn counting(studies: &[Analysis], stands: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
-    let study = studies.get(stands.study);
-    let listed = study.zip(stands.entry).and_then(|(study, entry)| study.entries.get(entry)?.listed);
-    let listed = listed.map(|listed| EntryRef { study: listed.study, entry: Some(listed.entry) });
-    let gateway = study.filter(|study| stands.entry.is_some() && study.beside.gateway.is_some());
-    let gateway = gateway.map(|_| EntryRef { entry: None, ..stands });
-    [Some(stands), listed, gateway].into_iter().flatten()
+fn counting(analyses: &[Analysis], entry_ref: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
+    let analysis = analyses.get(entry_ref.analysis);
+    let listed = analysis.zip(entry_ref.entry).and_then(|(analysis, entry)| analysis.entries.get(entry)?.listed);
+    let listed = listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) });
+    let gateway = analysis.filter(|analysis| entry_ref.entry.is_some() && analysis.beside.gateway.is_some());
+    let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
+    [Some(entry_ref), listed, gateway].into_iter().flatten()
 }
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
-fn counts(finding: &Finding, stands: EntryRef) -> bool {
-    finding.stands.entry.is_some() || stands.entry.is_none() || finding.rule.ways.counts_behind
+fn counts(finding: &Finding, entry_ref: EntryRef) -> bool {
+    finding.entry_ref.entry.is_some() || entry_ref.entry.is_none() || finding.rule.ways.counts_behind
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.
-fn leave_out_others(studies: &mut Vec<Analysis>) -> usize {
-    let linked: BTreeSet<usize> = studies
+fn leave_out_others(analyses: &mut Vec<Analysis>) -> usize {
+    let linked: BTreeSet<usize> = analyses
         .iter()
-        .flat_map(|study| &study.entries)
+        .flat_map(|analysis| &analysis.entries)
         .filter_map(|entry| entry.listed)
-        .map(|listed| listed.study)
+        .map(|listed| listed.analysis)
         .collect();
-    let is_of_other = |index: usize, study: &Analysis| {
+    let is_of_other = |index: usize, analysis: &Analysis| {
         // Evidence of a whole company is handed over to look at one repository: its other servers are no entries of that.
-        let lists = !study.listings.is_empty() && study.entries.iter().all(|entry| entry.listing.is_some());
-        study.document.facts.beside && lists && !linked.contains(&index)
+        let lists = !analysis.listings.is_empty() && analysis.entries.iter().all(|entry| entry.listing.is_some());
+        analysis.document.facts.beside && lists && !linked.contains(&index)
     };
-    let before = studies.len();
+    let before = analyses.len();
     let mut index = 0;
-    studies.retain(|study| {
-        let keep = !is_of_other(index, study);
+    analyses.retain(|analysis| {
+        let keep = !is_of_other(index, analysis);
         index += 1;
         keep
     });
-    if studies.len() < before {
+    if analyses.len() < before {
         // The others stand elsewhere now.
-        connect(studies);
+        connect(analyses);
     }
-    before - studies.len()
+    before - analyses.len()
 }
 
 /// Notes at every entry what is known of it beside the documents: a version, where neither a capture nor the register names one, and a digest.
-fn note_known(studies: &mut [Analysis], known: &Known) {
-    for study in studies {
-        let path = study.document.path.as_str();
-        for entry in &mut study.entries {
+fn note_known(analyses: &mut [Analysis], known: &Known) {
+    for analysis in analyses {
+        let path = analysis.document.path.as_str();
+        for entry in &mut analysis.entries {
             let Some(plan) = &entry.plan else { continue };
             let version = |package: &Package| Some((package.name.clone(), known.version(path, package)?.clone()));
             let version = plan.packages().find_map(|(_, package)| version(package));
@@ -216,8 +216,8 @@ pub fn pattern_redactor() -> Redactor {
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
-fn cleaner(studies: &[Analysis], policy: &Policy) -> Redactor {
-    let secrets = || studies.iter().flat_map(Analysis::all_credentials).map(|(_, credential)| credential);
+fn cleaner(analyses: &[Analysis], policy: &Policy) -> Redactor {
+    let secrets = || analyses.iter().flat_map(Analysis::all_credentials).map(|(_, credential)| credential);
     let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
     let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
     let vocabulary = policy.vocabulary.clone();
@@ -225,13 +225,13 @@ fn cleaner(studies: &[Analysis], policy: &Policy) -> Redactor {
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.
-fn names(studies: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
+fn names(analyses: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
     let mut names = BTreeMap::new();
-    for study in studies {
-        for (_, credential) in study.all_credentials().filter(|(_, h)| h.is_plaintext()) {
+    for analysis in analyses {
+        for (_, credential) in analysis.all_credentials().filter(|(_, h)| h.is_plaintext()) {
             names.entry(credential.value.text.clone()).or_insert_with(|| match key {
                 Some(key) => keyed(key, &credential.value.text),
-                None => fingerprint([study.document.identity(), credential.value.pointer.as_str(), &credential.name]),
+                None => fingerprint([analysis.document.identity(), credential.value.pointer.as_str(), &credential.name]),
             });
         }
     }
@@ -239,35 +239,35 @@ fn names(studies: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
 }
 
 /// The hits of the rules that look at one setup or entry at a time.
-fn local(study: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
     let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
     for rule in rules {
         let mut hits = Vec::new();
         match rule.check {
             Check::All(_) => {}
-            Check::Setup(check) => check(s, &mut Out { stands: EntryRef { study, entry: None }, hits: &mut hits }),
+            Check::Setup(check) => check(s, &mut Out { entry_ref: EntryRef { analysis, entry: None }, hits: &mut hits }),
             Check::Listing(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
                     let Some(listing) = s.listing_of(entry) else { continue };
-                    let stands = EntryRef { study, entry: Some(index) };
+                    let entry_ref = EntryRef { analysis, entry: Some(index) };
                     let remarks = s.remarks_of(entry);
-                    check(&Listings { listing, remarks, entry, study: s, today }, &mut Out { stands, hits: &mut hits });
+                    check(&Listings { listing, remarks, entry, analysis: s, today }, &mut Out { entry_ref, hits: &mut hits });
                 }
             }
             Check::OAuth(check) => {
                 // What was captured of a server is told of the server.
-                let captured = !s.papers.answers.is_empty();
+                let captured = !s.oauth_documents.answers.is_empty();
                 let entry = s.entries.iter().position(|entry| captured && entry.listing.is_some());
-                if !s.papers.is_empty() {
-                    let stands = EntryRef { study, entry };
-                    check(&OAuth { papers: &s.papers, today, policy }, &mut Out { stands, hits: &mut hits });
+                if !s.oauth_documents.is_empty() {
+                    let entry_ref = EntryRef { analysis, entry };
+                    check(&OAuth { oauth_documents: &s.oauth_documents, today, policy }, &mut Out { entry_ref, hits: &mut hits });
                 }
             }
             Check::Entry(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
-                    let stands = EntryRef { study, entry: Some(index) };
-                    check(&Entries { entry, study: s, today, policy }, &mut Out { stands, hits: &mut hits });
+                    let entry_ref = EntryRef { analysis, entry: Some(index) };
+                    check(&Entries { entry, analysis: s, today, policy }, &mut Out { entry_ref, hits: &mut hits });
                 }
             }
         }
@@ -280,7 +280,7 @@ fn local(study: usize, s: &Analysis, rules: &[&'static Rule], options: &Options)
 fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
     let mut hits = Vec::new();
     if let Check::All(check) = rule.check {
-        check(all, &mut Out { stands: EntryRef { study: 0, entry: None }, hits: &mut hits });
+        check(all, &mut Out { entry_ref: EntryRef { analysis: 0, entry: None }, hits: &mut hits });
     }
     hits.into_iter().map(|hit| (rule, hit)).collect()
 }

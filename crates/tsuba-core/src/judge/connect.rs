@@ -6,15 +6,15 @@ use crate::prelude::*;
 use crate::understand::{Analysis, Listed, REFERENCE, SetupKind, launch_fingerprint, normalized_name};
 
 /// Notes at every entry the listing that belongs to it, and the powers that the listing shows.
-pub(super) fn connect(studies: &mut [Analysis]) {
+pub(super) fn connect(analyses: &mut [Analysis]) {
     let mut listings: BTreeMap<String, Vec<Listed>> = BTreeMap::new();
     let mut captured: BTreeMap<(&str, &str), Captures<'_>> = BTreeMap::new();
-    for (study, s) in studies.iter().enumerate() {
+    for (analysis, s) in analyses.iter().enumerate() {
         for (entry, e) in s.entries.iter().enumerate().filter(|(_, e)| e.listing.is_some()) {
             if let Some(of) = s.listing_of(e).and_then(|listing| listing.captured.as_ref()) {
                 // Anybody can write a file that says it is evidence: what was handed over as such comes first, then what is newest.
                 let weight = (s.document.facts.evidence, of.taken.as_str());
-                let own = Captures { weight, listed: Listed { study, entry } };
+                let own = Captures { weight, listed: Listed { analysis, entry } };
                 let best = captured.entry((&of.setup, &of.entry)).or_insert(own);
                 if own.weight > best.weight {
                     *best = own;
@@ -22,8 +22,8 @@ pub(super) fn connect(studies: &mut [Analysis]) {
             }
             let named = listings.entry(normalized_name(&e.name.text)).or_default();
             // One of each document is enough to choose from; a hostile one may write a name in a hundred thousand ways.
-            if named.last().is_none_or(|last| last.study != study) {
-                named.push(Listed { study, entry });
+            if named.last().is_none_or(|last| last.analysis != analysis) {
+                named.push(Listed { analysis, entry });
             }
         }
     }
@@ -31,11 +31,11 @@ pub(super) fn connect(studies: &mut [Analysis]) {
         return;
     }
     let mut found = Vec::new();
-    for (study, s) in studies.iter().enumerate() {
+    for (analysis, s) in analyses.iter().enumerate() {
         for (entry, e) in s.entries.iter().enumerate().filter(|(_, e)| e.listing.is_none()) {
             // What was captured of this very entry belongs to it, whatever its server calls itself.
             if let Some(own) = captured.get(&(s.document.path.as_str(), e.name.text.as_str())) {
-                found.push((study, entry, own.listed));
+                found.push((analysis, entry, own.listed));
                 continue;
             }
             let candidates = e.called().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
@@ -43,32 +43,32 @@ pub(super) fn connect(studies: &mut [Analysis]) {
             // the same: then the nearest counts.
             let own = (candidates.len() > 1).then(|| launch_fingerprint(e));
             let near = |listed: &&Listed| {
-                let of = studies.get(listed.study)?;
+                let of = analyses.get(listed.analysis)?;
                 let captured = of.listing_of(of.entries.get(listed.entry)?)?.captured.as_ref();
                 let same = own.is_some() && captured.is_some_and(|captured| captured.print == own);
                 let taken = captured.map(|captured| captured.taken.as_str());
                 Some((of.document.facts.evidence, same, shared(&s.document.path, &of.document.path), taken))
             };
             if let Some(listed) = candidates.iter().rev().max_by_key(near) {
-                found.push((study, entry, *listed));
+                found.push((analysis, entry, *listed));
             }
         }
     }
-    for (study, entry, listed) in found {
+    for (analysis, entry, listed) in found {
         let powers =
-            studies.get(listed.study).and_then(|s| s.entries.get(listed.entry)).map(|e| e.reach.powers.clone());
+            analyses.get(listed.analysis).and_then(|s| s.entries.get(listed.entry)).map(|e| e.reach.powers.clone());
         // Anybody can write a file that says it is evidence; what is written into a setup comes from none of those.
-        let fetched = studies.get(listed.study).filter(|s| s.document.facts.evidence).and_then(|s| {
+        let fetched = analyses.get(listed.analysis).filter(|s| s.document.facts.evidence).and_then(|s| {
             let captured = s.listing_of(s.entries.get(listed.entry)?)?.captured.as_ref();
-            let package = captured.filter(|of| is_of(of, studies.get(study), entry))?.package.as_ref()?;
+            let package = captured.filter(|of| is_of(of, analyses.get(analysis), entry))?.package.as_ref()?;
             Some((package.name.text.clone(), package.version.as_ref()?.text.clone()))
         });
-        let https = studies.get(listed.study).filter(|s| s.document.facts.evidence).and_then(|s| {
+        let https = analyses.get(listed.analysis).filter(|s| s.document.facts.evidence).and_then(|s| {
             let captured = s.listing_of(s.entries.get(listed.entry)?)?.captured.as_ref();
-            captured.filter(|of| is_of(of, studies.get(study), entry))?;
+            captured.filter(|of| is_of(of, analyses.get(analysis), entry))?;
             answers_over_tls(s)
         });
-        if let Some(entry) = studies.get_mut(study).and_then(|s| s.entries.get_mut(entry)) {
+        if let Some(entry) = analyses.get_mut(analysis).and_then(|s| s.entries.get_mut(entry)) {
             entry.known_https = https;
             entry.listed = Some(listed);
             entry.known_version = fetched;
@@ -79,18 +79,18 @@ pub(super) fn connect(studies: &mut [Analysis]) {
 
 /// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder. Likewise at
 /// the secrets that a cluster keeps: the entries of the same folder that name them.
-pub(super) fn receivers(studies: &mut [Analysis]) {
-    let gives = |study: &Analysis| study.kind == SetupKind::Dotenv || !study.beside.kept.is_empty();
-    if !studies.iter().any(gives) {
+pub(super) fn receivers(analyses: &mut [Analysis]) {
+    let gives = |analysis: &Analysis| analysis.kind == SetupKind::Dotenv || !analysis.beside.kept.is_empty();
+    if !analyses.iter().any(gives) {
         return;
     }
     let folder = |path: &str| path.rsplit_once('/').map(|(folder, _)| folder.to_owned()).unwrap_or_default();
     let mut named: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut beside: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
     let mut kept: BTreeMap<(String, String), BTreeSet<String>> = BTreeMap::new();
-    for study in studies.iter().filter(|study| study.kind.sets_up()) {
-        let own = folder(study.document.file());
-        for entry in study.entries.iter().filter(|entry| entry.listing.is_none() && !entry.disabled) {
+    for analysis in analyses.iter().filter(|analysis| analysis.kind.sets_up()) {
+        let own = folder(analysis.document.file());
+        for entry in analysis.entries.iter().filter(|entry| entry.listing.is_none() && !entry.disabled) {
             beside.entry(own.clone()).or_default().insert(entry.name.text.clone());
             for file in &entry.env_files {
                 let text = file.text.replace("${workspaceFolder}/", "");
@@ -108,30 +108,30 @@ pub(super) fn receivers(studies: &mut [Analysis]) {
             }
         }
     }
-    for study in studies.iter_mut().filter(|study| gives(study)) {
-        let path = study.document.file();
-        if study.kind != SetupKind::Dotenv {
+    for analysis in analyses.iter_mut().filter(|analysis| gives(analysis)) {
+        let path = analysis.document.file();
+        if analysis.kind != SetupKind::Dotenv {
             let own = folder(path);
-            let who = study.beside.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));
-            study.given_to = who.flatten().cloned().collect();
+            let who = analysis.beside.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));
+            analysis.given_to = who.flatten().cloned().collect();
             continue;
         }
         // Where entries name it, those are meant; a plain `.env` is taken by whatever starts in its folder.
         let given = named.get(path).or_else(|| beside.get(&folder(path)));
-        study.given_to = given.cloned().unwrap_or_default();
+        analysis.given_to = given.cloned().unwrap_or_default();
     }
 }
 
 /// The address with TLS that answered the very same as the one without.
-fn answers_over_tls(study: &Analysis) -> Option<String> {
-    let plain = study.papers.answers_to(Ask::NoToken).next()?;
+fn answers_over_tls(analysis: &Analysis) -> Option<String> {
+    let plain = analysis.oauth_documents.answers_to(Ask::NoToken).next()?;
     let same = |answer: &&Answer| answer.status() == plain.status() && answer.status() != 0;
-    study.papers.answers_to(Ask::OverTls).find(same)?.url.as_ref().map(|url| url.text.clone())
+    analysis.oauth_documents.answers_to(Ask::OverTls).find(same)?.url.as_ref().map(|url| url.text.clone())
 }
 
 /// Was this captured of the very entry?
-fn is_of(captured: &Captured, study: Option<&Analysis>, entry: usize) -> bool {
-    study.is_some_and(|s| {
+fn is_of(captured: &Captured, analysis: Option<&Analysis>, entry: usize) -> bool {
+    analysis.is_some_and(|s| {
         s.document.path == captured.setup && s.entries.get(entry).is_some_and(|e| e.name.text == captured.entry)
     })
 }

@@ -25,7 +25,7 @@ pub struct Finding {
     /// How sure it is.
     pub confidence: Confidence,
     /// Which setup and entry.
-    pub stands: EntryRef,
+    pub entry_ref: EntryRef,
     /// First character.
     pub start: Position,
     /// One past the last character.
@@ -70,14 +70,14 @@ const TEXT: usize = 280;
 pub(super) fn finding(
     rule: &'static Rule,
     hit: &Hit,
-    studies: &[Analysis],
+    analyses: &[Analysis],
     secrets: &[Vec<Span>],
     (cleaner, policy): (&Redactor, &Policy),
 ) -> Option<Finding> {
-    let study = studies.get(hit.stands.study)?;
-    let document = &study.document;
-    let secrets = secrets.get(hit.stands.study).map(Vec::as_slice).unwrap_or_default();
-    let entry = hit.stands.entry.and_then(|e| study.entries.get(e));
+    let analysis = analyses.get(hit.entry_ref.analysis)?;
+    let document = &analysis.document;
+    let secrets = secrets.get(hit.entry_ref.analysis).map(Vec::as_slice).unwrap_or_default();
+    let entry = hit.entry_ref.entry.and_then(|e| analysis.entries.get(e));
     let words: Vec<(&str, Clean)> = hit.args.iter().map(|(name, value)| (*name, cleaner.clean(value))).collect();
     // A hostile name may be as long as its file; the fingerprint still tells two of them apart.
     let shown: Vec<(&str, Clean)> = words.iter().map(|(name, word)| (*name, word.cut(WORD))).collect();
@@ -90,7 +90,7 @@ pub(super) fn finding(
     }
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
     // What a text shows is not set up yet; a secret in it is out all the same.
-    let only_shown = study.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
+    let only_shown = analysis.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
     let print = |path: &str| {
         // What was found before is the same still under the rule's new name.
         let id = rule.ways.formerly.unwrap_or(rule.id);
@@ -115,7 +115,7 @@ pub(super) fn finding(
         severity_without_policy: weighed,
         severity: policy.severity((&rule.names(), rule.ways.required), document.policy_path(), weighed).severity,
         confidence: hit.confidence,
-        stands: hit.stands,
+        entry_ref: hit.entry_ref,
         start: document.lines.position(&document.text, span.start as usize),
         end: document.lines.position(&document.text, span.end as usize),
         pointer: cleaner.clean(pointer.as_str()),
@@ -135,8 +135,8 @@ pub(super) fn finding(
 }
 
 /// The places of the secrets in a setup, sorted, overlapping ones joined.
-pub fn secret_spans(study: &Analysis) -> Vec<Span> {
-    let plain = study.all_credentials().filter(|(_, credential)| credential.is_plaintext());
+pub fn secret_spans(analysis: &Analysis) -> Vec<Span> {
+    let plain = analysis.all_credentials().filter(|(_, credential)| credential.is_plaintext());
     let places = plain.map(|(_, credential)| credential.value.span.range()).collect();
     joined(places).into_iter().map(|place| Span::new(place.start, place.end)).collect()
 }
@@ -188,7 +188,7 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
 pub(super) fn disambiguate_fingerprints(findings: &mut [Finding]) {
     let numbered = |at: &usize| findings.get(*at).is_some_and(|finding| !finding.only_shown);
     let mut order: Vec<usize> = (0..findings.len()).filter(numbered).collect();
-    let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.stands, f.span));
+    let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.entry_ref, f.span));
     order.sort_by(|a, b| place(a).cmp(&place(b)));
     // The first of those that are alike keeps its own.
     let mut first: Option<usize> = None;

@@ -74,7 +74,7 @@ pub struct Entries<'a> {
     /// The entry.
     pub entry: &'a Entry,
     /// The setup it stands in.
-    pub study: &'a Analysis,
+    pub analysis: &'a Analysis,
     /// The date of the audit.
     pub today: Date,
     /// What the company has decided for all.
@@ -84,12 +84,12 @@ pub struct Entries<'a> {
 impl Entries<'_> {
     /// The setup's text, to cut places in.
     pub fn source(&self) -> &str {
-        &self.study.document.text
+        &self.analysis.document.text
     }
 
     /// A setting as the file says it: where it is deployed by its key and value, else as the option of a command line.
     pub fn quoted(&self, setting: &Located, option: impl FnOnce() -> String) -> String {
-        as_written(self.study.kind, self.source(), setting).unwrap_or_else(option)
+        as_written(self.analysis.kind, self.source(), setting).unwrap_or_else(option)
     }
 }
 
@@ -103,7 +103,7 @@ pub struct Listings<'a> {
     /// The entry that stands for it.
     pub entry: &'a Entry,
     /// The document it stands in.
-    pub study: &'a Analysis,
+    pub analysis: &'a Analysis,
     /// The date of the audit.
     pub today: Date,
 }
@@ -111,7 +111,7 @@ pub struct Listings<'a> {
 impl Listings<'_> {
     /// The document's text, to cut places in.
     pub fn source(&self) -> &str {
-        &self.study.document.text
+        &self.analysis.document.text
     }
 }
 
@@ -119,7 +119,7 @@ impl Listings<'_> {
 #[derive(Clone, Copy, Debug)]
 pub struct OAuth<'a> {
     /// It.
-    pub papers: &'a OAuthDocuments,
+    pub oauth_documents: &'a OAuthDocuments,
     /// The date of the audit.
     pub today: Date,
     /// What the company has decided for all.
@@ -130,7 +130,7 @@ pub struct OAuth<'a> {
 #[derive(Clone, Copy, Debug)]
 pub struct All<'a> {
     /// The setups in order.
-    pub studies: &'a [Analysis],
+    pub analyses: &'a [Analysis],
     /// The date of the audit.
     pub today: Date,
     /// What was decided, where a register is kept.
@@ -144,21 +144,21 @@ pub struct All<'a> {
 impl<'a> All<'a> {
     /// Every entry that is switched on, with where it stands in the register and the decision that this rests on.
     pub fn standings(&self) -> impl Iterator<Item = (EntryRef, &'a Entry, &'a ReviewStatus, Option<&'a Decision>)> {
-        self.entries().filter(|(_, _, entry)| !entry.disabled).filter_map(|(stands, _, entry)| {
-            let standing = self.standings.get(stands.study)?.get(stands.entry?)?.as_ref()?;
+        self.entries().filter(|(_, _, entry)| !entry.disabled).filter_map(|(entry_ref, _, entry)| {
+            let standing = self.standings.get(entry_ref.analysis)?.get(entry_ref.entry?)?.as_ref()?;
             let decision = standing.decision().zip(self.register).and_then(|(at, r)| r.decisions.get(at));
-            Some((stands, entry, standing, decision))
+            Some((entry_ref, entry, standing, decision))
         })
     }
 
     /// Every entry with where it stands.
     pub fn entries(&self) -> impl Iterator<Item = (EntryRef, &'a Analysis, &'a Entry)> {
-        self.studies.iter().enumerate().flat_map(|(s, study)| {
-            study
+        self.analyses.iter().enumerate().flat_map(|(s, analysis)| {
+            analysis
                 .entries
                 .iter()
                 .enumerate()
-                .map(move |(e, entry)| (EntryRef { study: s, entry: Some(e) }, study, entry))
+                .map(move |(e, entry)| (EntryRef { analysis: s, entry: Some(e) }, analysis, entry))
         })
     }
 }
@@ -175,13 +175,13 @@ pub struct Client<'a> {
 impl<'a> All<'a> {
     /// What the server of an entry lists, if that is known.
     pub fn listing_of(&self, entry: &Entry) -> Option<&'a Listing> {
-        listing_of(self.studies, entry)
+        listing_of(self.analyses, entry)
     }
 
     /// What is thought of its words.
     pub fn remarks_of(&self, entry: &Entry) -> &'a [Remark] {
-        let listed = entry.listed.and_then(|listed| Some((self.studies.get(listed.study)?, listed.entry)));
-        listed.and_then(|(study, entry)| Some(study.remarks_of(study.entries.get(entry)?))).unwrap_or_default()
+        let listed = entry.listed.and_then(|listed| Some((self.analyses.get(listed.analysis)?, listed.entry)));
+        listed.and_then(|(analysis, entry)| Some(analysis.remarks_of(analysis.entries.get(entry)?))).unwrap_or_default()
     }
 
     /// Every client: first those of one setup, then those of people with several setups.
@@ -189,27 +189,27 @@ impl<'a> All<'a> {
         let mut setups = Vec::new();
         let mut people: BTreeMap<&'a str, Vec<(EntryRef, &'a Entry)>> = BTreeMap::new();
         // What is deployed, or only shown in a text, is in nobody's client; who calls a gateway gets all that is behind it.
-        let of_clients = |(_, study): &(usize, &Analysis)| matches!(study.kind, SetupKind::Client | SetupKind::Gateway);
-        for (s, study) in self.studies.iter().enumerate().filter(of_clients) {
-            let entries: Vec<(EntryRef, &'a Entry)> = study
+        let of_clients = |(_, analysis): &(usize, &Analysis)| matches!(analysis.kind, SetupKind::Client | SetupKind::Gateway);
+        for (s, analysis) in self.analyses.iter().enumerate().filter(of_clients) {
+            let entries: Vec<(EntryRef, &'a Entry)> = analysis
                 .entries
                 .iter()
                 .enumerate()
                 .filter(|(_, entry)| entry.listing.is_none() && !entry.disabled)
-                .map(|(e, entry)| (EntryRef { study: s, entry: Some(e) }, entry))
+                .map(|(e, entry)| (EntryRef { analysis: s, entry: Some(e) }, entry))
                 .collect();
             if entries.is_empty() {
                 continue;
             }
-            let owner = study.document.facts.owner.as_ref().filter(|_| study.kind == SetupKind::Client);
+            let owner = analysis.document.facts.owner.as_ref().filter(|_| analysis.kind == SetupKind::Client);
             if let Some(owner) = owner {
                 people.entry(owner).or_default().extend(entries.iter().copied());
             }
             setups.push(Client { person: None, entries });
         }
         let several = |entries: &[(EntryRef, &Entry)]| {
-            let first = entries.first().map(|(stands, _)| stands.study);
-            entries.iter().any(|(stands, _)| Some(stands.study) != first)
+            let first = entries.first().map(|(entry_ref, _)| entry_ref.analysis);
+            entries.iter().any(|(entry_ref, _)| Some(entry_ref.analysis) != first)
         };
         let people = people.into_iter().filter(|(_, entries)| several(entries));
         setups.extend(people.map(|(person, entries)| Client { person: Some(person), entries }));
@@ -221,7 +221,7 @@ impl<'a> All<'a> {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct EntryRef {
     /// Index of the setup.
-    pub study: usize,
+    pub analysis: usize,
     /// Index of the entry, if the finding belongs to one.
     pub entry: Option<usize>,
 }
@@ -229,7 +229,7 @@ pub struct EntryRef {
 /// Something a rule found.
 #[derive(Clone, Debug)]
 pub struct Hit {
-    pub(super) stands: EntryRef,
+    pub(super) entry_ref: EntryRef,
     pub(super) at: Located,
     pub(super) args: Vec<(&'static str, String)>,
     pub(super) circumstances: Vec<Circumstance>,
@@ -315,25 +315,25 @@ impl Hit {
 /// Where a rule puts what it found.
 #[derive(Debug)]
 pub struct Out<'o> {
-    pub(super) stands: EntryRef,
+    pub(super) entry_ref: EntryRef,
     pub(super) hits: &'o mut Vec<Hit>,
 }
 
 impl Out<'_> {
     /// Here.
     pub fn hit(&mut self, at: &Located) -> &mut Hit {
-        self.hit_in(self.stands, at)
+        self.hit_in(self.entry_ref, at)
     }
 
     /// Here, of one entry of the setup: for rules that look at the whole of one.
     pub fn hit_of(&mut self, entry: usize, at: &Located) -> &mut Hit {
-        self.hit_in(EntryRef { entry: Some(entry), ..self.stands }, at)
+        self.hit_in(EntryRef { entry: Some(entry), ..self.entry_ref }, at)
     }
 
     /// Here, in another setup: for rules that look at everything.
-    pub fn hit_in(&mut self, stands: EntryRef, at: &Located) -> &mut Hit {
+    pub fn hit_in(&mut self, entry_ref: EntryRef, at: &Located) -> &mut Hit {
         let hit = Hit {
-            stands,
+            entry_ref,
             at: at.clone(),
             args: Vec::new(),
             circumstances: Vec::new(),

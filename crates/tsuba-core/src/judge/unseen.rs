@@ -46,8 +46,8 @@ crate::text::named!(Unseen: NotUnderstood, NotAsked, NoAnswer, StaleEvidence);
 
 /// What was not seen of an entry.
 pub(super) fn unseen(
-    studies: &[Analysis],
-    (study, entry): (&Analysis, &Entry),
+    analyses: &[Analysis],
+    (analysis, entry): (&Analysis, &Entry),
     standing: Option<&ReviewStatus>,
     options: &Options,
 ) -> Vec<Unseen> {
@@ -57,12 +57,12 @@ pub(super) fn unseen(
     }
     let plan = entry.plan.as_ref();
     let lost = plan.is_some_and(|plan| plan.not_understood.is_some()).then_some(Unseen::NotUnderstood);
-    lost.into_iter().chain(of_listing(studies, (study, entry), options)).collect()
+    lost.into_iter().chain(of_listing(analyses, (analysis, entry), options)).collect()
 }
 
-fn of_listing(studies: &[Analysis], of: (&Analysis, &Entry), options: &Options) -> Option<Unseen> {
+fn of_listing(analyses: &[Analysis], of: (&Analysis, &Entry), options: &Options) -> Option<Unseen> {
     // Whoever writes a repository can write a listing into it: only what was handed over as evidence vouches for a server.
-    let Some(listing) = handed_over(studies, of) else { return Some(Unseen::NotAsked) };
+    let Some(listing) = handed_over(analyses, of) else { return Some(Unseen::NotAsked) };
     // A listing that somebody wrote down by hand says neither when nor of what: whoever hands it over answers for it.
     let captured = listing.captured.as_ref()?;
     if !captured.answered {
@@ -73,12 +73,12 @@ fn of_listing(studies: &[Analysis], of: (&Analysis, &Entry), options: &Options) 
 }
 
 /// What is known of an entry's server by evidence.
-fn handed_over<'s>(studies: &'s [Analysis], (study, entry): (&'s Analysis, &Entry)) -> Option<&'s Listing> {
+fn handed_over<'s>(analyses: &'s [Analysis], (analysis, entry): (&'s Analysis, &Entry)) -> Option<&'s Listing> {
     let source = match entry.listing {
-        Some(_) => study,
-        None => studies.get(entry.listed?.study)?,
+        Some(_) => analysis,
+        None => analyses.get(entry.listed?.analysis)?,
     };
-    let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
+    let listing = analysis.listing_of(entry).or_else(|| listing_of(analyses, entry));
     listing.filter(|_| source.document.facts.evidence)
 }
 
@@ -101,20 +101,20 @@ mod tests {
     use crate::judge::{Sequential, Verdict, audit};
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
-    use crate::understand::{Outcome, study};
+    use crate::understand::{Outcome, analyze};
 
     const SETUP: &str = r#"{ "mcpServers": { "tides": { "command": "npx", "args": ["@saltmarsh/tides@1.0.0"] } } }"#;
 
     fn studied(path: &str, text: &str) -> Analysis {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
-        *study
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
+        *analysis
     }
 
     fn handed_over(path: &str, text: &str) -> Analysis {
-        let mut study = studied(path, text);
-        study.document.facts.evidence = true;
-        study
+        let mut analysis = studied(path, text);
+        analysis.document.facts.evidence = true;
+        analysis
     }
 
     fn evidence(taken: &str, print: &str, sessions: &str) -> String {
@@ -140,11 +140,11 @@ mod tests {
             (SETUP, Some(evidence("2026-11-01", "0a", listed)), &["stale-evidence"]),
             (broken, None, &["not-understood", "not-asked"]),
         ] {
-            let mut studies = vec![studied("s.json", setup)];
-            studies.extend(captured.as_ref().map(|text| handed_over("t.json", text)));
+            let mut analyses = vec![studied("s.json", setup)];
+            analyses.extend(captured.as_ref().map(|text| handed_over("t.json", text)));
             let options = Options::on(jiff::civil::date(2026, 11, 25));
             // The findings are another matter.
-            let outcome = audit(studies, Vec::new(), &[], &options, &Sequential);
+            let outcome = audit(analyses, Vec::new(), &[], &options, &Sequential);
             let judgement = &outcome.judgements[0][0];
             let names: Vec<&str> = judgement.unseen.iter().map(|unseen| unseen.name()).collect();
             assert_eq!(names, want, "{captured:?}");

@@ -77,7 +77,7 @@ mod tests {
     use crate::judge::{Options, Sequential, audit};
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
-    use crate::understand::{Outcome, study};
+    use crate::understand::{Outcome, analyze};
 
     /// The verdict on an entry of a client and the rules that decide it.
     fn verdict(settings: &str) -> (Verdict, Vec<&'static str>) {
@@ -87,9 +87,9 @@ mod tests {
     /// The verdict on the first entry of a document and the rules that decide it.
     fn first(path: &str, text: &str) -> (Verdict, Vec<&'static str>) {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
         let options = Options::on(jiff::civil::date(2026, 11, 25));
-        let outcome = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
+        let outcome = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
         let judgement = outcome.judgements[0][0].clone();
         (judgement.verdict, judgement.reasons.iter().map(|i| outcome.findings[*i].rule.id).collect())
     }

@@ -102,12 +102,12 @@ impl EntryFacts {
         }
     }
 
-    pub(super) fn of(studies: &[Analysis], study: &Analysis, entry: &Entry, standing: Option<&ReviewStatus>) -> Self {
-        let facts = &study.document.facts;
-        let listed = entry.listed.and_then(|listed| studies.get(listed.study));
-        let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
+    pub(super) fn of(analyses: &[Analysis], analysis: &Analysis, entry: &Entry, standing: Option<&ReviewStatus>) -> Self {
+        let facts = &analysis.document.facts;
+        let listed = entry.listed.and_then(|listed| analyses.get(listed.analysis));
+        let listing = analysis.listing_of(entry).or_else(|| listing_of(analyses, entry));
         Self {
-            setup: study.document.path.clone(),
+            setup: analysis.document.path.clone(),
             team: facts.team.clone().unwrap_or_default(),
             owner: facts.owner.clone().unwrap_or_default(),
             tracked: facts.tracked == Some(true),
@@ -160,10 +160,10 @@ fn texts<'p>(passages: impl Iterator<Item = &'p Passage>) -> Vec<TextFacts> {
 }
 
 impl LoginFacts {
-    fn of(study: &Analysis) -> Self {
-        let papers = &study.papers;
-        let issuers = papers.resources.iter().flat_map(|paper| &paper.servers);
-        let scopes = papers.resources.iter().flat_map(|paper| &paper.scopes);
+    fn of(analysis: &Analysis) -> Self {
+        let oauth_documents = &analysis.oauth_documents;
+        let issuers = oauth_documents.resources.iter().flat_map(|paper| &paper.servers);
+        let scopes = oauth_documents.resources.iter().flat_map(|paper| &paper.scopes);
         Self {
             issuers: issuers.map(|at| at.text.clone()).collect(),
             scopes: scopes.map(|at| at.text.clone()).collect(),

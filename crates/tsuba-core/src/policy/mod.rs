@@ -217,18 +217,18 @@ impl Policy {
     /// The company's own rules that look at setups of this path, with what each says of an entry.
     pub fn own_rules<'p>(
         &'p self,
-        studies: &[Analysis],
-        (study, entry): (&Analysis, &Entry),
+        analyses: &[Analysis],
+        (analysis, entry): (&Analysis, &Entry),
         standing: Option<&crate::register::ReviewStatus>,
     ) -> Vec<(&'p OwnRule, Applied)> {
-        let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(study.document.policy_path())).collect();
+        let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(analysis.document.policy_path())).collect();
         if rules.is_empty() {
             return Vec::new();
         }
-        let listing = study.listing_of(entry).or_else(|| listing_of(studies, entry));
+        let listing = analysis.listing_of(entry).or_else(|| listing_of(analyses, entry));
         let listed = listing.map_or(0, |listing| listing.passages.iter().map(|passage| passage.at.text.len()).sum());
         let size = (entry.span.end - entry.span.start) as usize + listed;
-        let facts = EntryFacts::of(studies, study, entry, standing);
+        let facts = EntryFacts::of(analyses, analysis, entry, standing);
         rules.into_iter().map(|rule| (rule, rule.apply(&facts, size))).collect()
     }
 }

@@ -3,7 +3,7 @@
 use super::*;
 use crate::read::{Facts, Input};
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, study};
+use crate::understand::{Outcome, analyze};
 
 fn read(text: &str) -> Result<Policy, Vec<PolicyError>> {
     Policy::read(text, &crate::rules::names())
@@ -184,8 +184,8 @@ fn the_company_knows_its_own_words_and_tokens() {
     let kinds = |lexicon: &Lexicon, name: &str, value: &str| -> Vec<&'static str> {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ "command": "t", "env": {{ "{name}": "{value}" }} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into(), facts: Facts::default() };
-        let Outcome::Setup(study) = study(input, lexicon) else { panic!("not a setup") };
-        study.entries[0].credentials.iter().map(|credential| credential.kind.name()).collect()
+        let Outcome::Setup(analysis) = analyze(input, lexicon) else { panic!("not a setup") };
+        analysis.entries[0].credentials.iter().map(|credential| credential.kind.name()).collect()
     };
     for (name, value, with, without) in [
         ("MOORAGE", "north-quay-seven", vec!["plaintext"], vec![]),
@@ -206,7 +206,7 @@ fn loops_of_an_expression_are_bounded() {
     let items: Vec<String> = (0..300).map(|at| format!("\"a{at}\"")).collect();
     let text = format!(r#"{{ "mcpServers": {{ "t": {{ "command": "t", "args": [{}] }} }} }}"#, items.join(", "));
     let input = Input { path: "a.json".into(), bytes: text.into(), facts: Facts::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
     for (when, want) in [
         ("entry.launch.args.all(a, entry.launch.args.exists(b, a == b))", Applied::Failed(String::new())),
         ("entry.launch.args.all(a, a.startsWith('a'))", Applied::Speaks),
@@ -216,7 +216,7 @@ fn loops_of_an_expression_are_bounded() {
     ] {
         let policy = format!("[[rule]]\nname = \"n\"\nsays = \"s\"\nwhen = \"{when}\"");
         let policy = read(&policy).unwrap();
-        let applied = policy.own_rules(&[], (&study, &study.entries[0]), None);
+        let applied = policy.own_rules(&[], (&analysis, &analysis.entries[0]), None);
         match (&applied[0].1, &want) {
             (Applied::Failed(why), Applied::Failed(_)) => assert!(why.contains("rounds"), "{why}"),
             (found, want) => assert_eq!(found, want, "{when}"),

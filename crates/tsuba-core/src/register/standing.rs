@@ -90,21 +90,21 @@ impl ReviewState {
 crate::text::named!(ReviewState: Unknown, Approved, Changed, Expired, Refused);
 
 /// The standing of every entry, by study; `None` for what stands for a listing.
-pub(crate) fn standings(studies: &[Analysis], register: &Register, today: Date) -> Vec<Vec<Option<ReviewStatus>>> {
+pub(crate) fn standings(analyses: &[Analysis], register: &Register, today: Date) -> Vec<Vec<Option<ReviewStatus>>> {
     let index = Index::of(register);
-    let of = |study: &Analysis| {
-        let decided = |entry: &Entry| entry.listing.is_none() && study.kind.sets_up();
+    let of = |analysis: &Analysis| {
+        let decided = |entry: &Entry| entry.listing.is_none() && analysis.kind.sets_up();
         // That nobody has decided on a candidate is why it is asked about.
-        let told = |standing: &ReviewStatus| study.kind != SetupKind::Candidate || *standing != ReviewStatus::Unknown;
+        let told = |standing: &ReviewStatus| analysis.kind != SetupKind::Candidate || *standing != ReviewStatus::Unknown;
         let standing =
-            |entry: &Entry| decided(entry).then(|| index.standing(studies, study, entry, register, today)).filter(told);
-        study.entries.iter().map(standing).collect()
+            |entry: &Entry| decided(entry).then(|| index.standing(analyses, analysis, entry, register, today)).filter(told);
+        analysis.entries.iter().map(standing).collect()
     };
-    studies.iter().map(of).collect()
+    analyses.iter().map(of).collect()
 }
 
 /// Notes at entries whose package is not known at a version the one version of it that is approved, where that is one alone.
-pub(crate) fn approved_versions(studies: &mut [Analysis], register: &Register, today: Date) {
+pub(crate) fn approved_versions(analyses: &mut [Analysis], register: &Register, today: Date) {
     let mut approved: BTreeMap<(&str, String), BTreeSet<&str>> = BTreeMap::new();
     let holds =
         |decision: &&Decision| decision.kind == Kind::Approved && decision.team.is_none() && decision.holds(today);
@@ -113,7 +113,7 @@ pub(crate) fn approved_versions(studies: &mut [Analysis], register: &Register, t
             approved.entry((source, registry_name(source, package))).or_default().insert(version);
         }
     }
-    for entry in studies.iter_mut().flat_map(|study| &mut study.entries).filter(|entry| entry.known_version.is_none()) {
+    for entry in analyses.iter_mut().flat_map(|analysis| &mut analysis.entries).filter(|entry| entry.known_version.is_none()) {
         let Some((source, package, _)) = started(entry) else { continue };
         let versions = approved.get(&(source, package.clone())).filter(|versions| versions.len() == 1);
         let version = versions.and_then(|versions| versions.first()).map(|version| (*version).to_owned());
@@ -148,22 +148,22 @@ impl<'r> Index<'r> {
 
     fn standing(
         &self,
-        studies: &[Analysis],
-        study: &Analysis,
+        analyses: &[Analysis],
+        analysis: &Analysis,
         entry: &Entry,
         register: &Register,
         today: Date,
     ) -> ReviewStatus {
-        let own = self.entries.get(&(study.document.register_path(), entry.name.text.as_str()));
+        let own = self.entries.get(&(analysis.document.register_path(), entry.name.text.as_str()));
         let of_host = entry.remote.as_ref().and_then(|remote| self.hosts.get(remote.host.as_str()));
         let fetched = fetched(entry);
         let of_packages = fetched.iter().filter_map(|p| self.packages.get(&(p.source, p.name.clone())));
         let mut best = ReviewStatus::Unknown;
         for at in own.into_iter().chain(of_host).chain(of_packages).flatten().copied() {
             let Some(decision) = register.decisions.get(at) else { continue };
-            let team = decision.team.is_none() || decision.team == study.document.facts.team;
+            let team = decision.team.is_none() || decision.team == analysis.document.facts.team;
             if team && covers(decision, entry, &fetched) {
-                let standing = judged(at, decision, entry, || listing_of(studies, entry).map(Fingerprints::of), today);
+                let standing = judged(at, decision, entry, || listing_of(analyses, entry).map(Fingerprints::of), today);
                 if standing.rank() > best.rank() {
                     best = standing;
                 }

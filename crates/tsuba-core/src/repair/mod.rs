@@ -10,7 +10,7 @@ use crate::prelude::*;
 use crate::read::{Input, Notation};
 use crate::text::Span;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Analysis, Outcome, packs_secrets, study};
+use crate::understand::{Analysis, Outcome, packs_secrets, analyze};
 
 /// A finding, as a repair tells of it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -51,16 +51,16 @@ pub fn repair(document: &Analysis, others: &[Analysis], rules: &[&'static Rule],
         return out;
     }
     // A secret that a link, an entity or a cluster's manifest carries in another form could not be masked in the lines of a diff.
-    let stands = |secret: &str| document.document.text.contains(secret);
+    let entry_ref = |secret: &str| document.document.text.contains(secret);
     let hidden = document.document.notation == Notation::Prose
         && document
             .all_credentials()
-            .any(|(_, credential)| credential.is_plaintext() && !stands(&credential.value.text));
+            .any(|(_, credential)| credential.is_plaintext() && !entry_ref(&credential.value.text));
     if hidden {
         return out;
     }
     let Some(mut now) = workshop.judge(&out.text) else { return out };
-    if now.study().is_some_and(|study| packs_secrets(&study.document)) {
+    if now.analysis().is_some_and(|analysis| packs_secrets(&analysis.document)) {
         return out;
     }
     let mut given_up: BTreeSet<Key> = BTreeSet::new();
@@ -92,7 +92,7 @@ pub fn repair(document: &Analysis, others: &[Analysis], rules: &[&'static Rule],
         }
     }
     out.left.extend(now.own().filter(|finding| is_open(finding, &given_up)).map(mended));
-    out.secrets = (secret_spans(document), now.study().map(secret_spans).unwrap_or_default());
+    out.secrets = (secret_spans(document), now.analysis().map(secret_spans).unwrap_or_default());
     out
 }
 
@@ -129,11 +129,11 @@ struct Judged {
 impl Judged {
     /// The findings of the document itself.
     fn own(&self) -> impl Iterator<Item = &Finding> {
-        self.audit.findings.iter().filter(|finding| finding.stands.study == self.at)
+        self.audit.findings.iter().filter(|finding| finding.entry_ref.analysis == self.at)
     }
 
-    fn study(&self) -> Option<&Analysis> {
-        self.audit.studies.get(self.at)
+    fn analysis(&self) -> Option<&Analysis> {
+        self.audit.analyses.get(self.at)
     }
 }
 
@@ -141,17 +141,17 @@ impl Workshop<'_> {
     fn judge(&self, text: &str) -> Option<Judged> {
         let own = &self.document.document;
         let input = Input { path: own.path.clone(), bytes: text.as_bytes().to_vec(), facts: own.facts.clone() };
-        let Outcome::Setup(study) = study(input, &self.lexicon) else { return None };
-        let studies = self.others.iter().cloned().chain([*study]).collect();
-        let mut audit = audit(studies, Vec::new(), self.rules, self.options, &Sequential);
-        let at = audit.studies.iter().position(|study| study.document.path == own.path)?;
-        audit.studies.get_mut(at)?.document.read_tree();
+        let Outcome::Setup(analysis) = analyze(input, &self.lexicon) else { return None };
+        let analyses = self.others.iter().cloned().chain([*analysis]).collect();
+        let mut audit = audit(analyses, Vec::new(), self.rules, self.options, &Sequential);
+        let at = audit.analyses.iter().position(|analysis| analysis.document.path == own.path)?;
+        audit.analyses.get_mut(at)?.document.read_tree();
         Some(Judged { audit, at })
     }
 
     /// The changes that mend as many of these findings as can be mended in one step, the first one among them; `None` where that cannot be.
     fn batch<'f>(&self, now: &Judged, open: &[&'f Finding]) -> Option<(Batch, Vec<&'f Finding>)> {
-        let document = &now.study()?.document;
+        let document = &now.analysis()?.document;
         let (mut batch, mut taken) = (Batch::default(), Vec::new());
         for finding in open {
             let edits = finding.repair.as_ref().and_then(|repair| edit::edits(document, finding.span(), repair));
@@ -166,10 +166,10 @@ impl Workshop<'_> {
 
     /// The text and its judgement with these findings mended; `None` where that would change anything else.
     fn mend(&self, now: &Judged, batch: &Batch, taken: &[&Finding]) -> Option<(String, Judged)> {
-        let text = batch.applied(&now.study()?.document.text)?;
+        let text = batch.applied(&now.analysis()?.document.text)?;
         let next = self.judge(&text)?;
         let names = |judged: &Judged| -> Option<Vec<String>> {
-            Some(judged.study()?.entries.iter().map(|entry| entry.name.text.clone()).collect())
+            Some(judged.analysis()?.entries.iter().map(|entry| entry.name.text.clone()).collect())
         };
         let (before, after) = (counted(now.own()), counted(next.own()));
         let better = counted(taken.iter().copied()).iter().all(|(told, count)| {

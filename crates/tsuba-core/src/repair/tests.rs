@@ -5,8 +5,8 @@ use proptest::prelude::*;
 
 fn studied(path: &str, text: &str) -> Analysis {
     let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
-    *study
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
+    *analysis
 }
 
 fn mend(path: &str, text: &str, evidence: &[&str]) -> Repaired {
@@ -138,7 +138,7 @@ fn every_rule_that_knows_how_mends_its_own_example() {
     let mut able = Vec::new();
     for rule in crate::rules::all().into_iter().filter(|rule| !rule.before.trim_start().starts_with("---")) {
         let input = Input { path: "setup".into(), bytes: rule.before.into(), ..Input::default() };
-        let Outcome::Setup(document) = study(input, &Lexicon::default()) else { continue };
+        let Outcome::Setup(document) = analyze(input, &Lexicon::default()) else { continue };
         let found = repair(&document, &[], &[rule], &options);
         if found.done.is_empty() && found.left.is_empty() {
             continue;
@@ -364,10 +364,10 @@ fn a_secret_moves_only_to_where_it_is_kept_and_filled_in() {
             "as an environment variable instead of an argument",
         ),
     ] {
-        let study = studied(path, text);
-        let repaired = repair(&study, &[], &crate::rules::all(), &options);
+        let analysis = studied(path, text);
+        let repaired = repair(&analysis, &[], &crate::rules::all(), &options);
         assert_eq!(repaired.text, text);
-        let found = crate::judge::audit(vec![study], Vec::new(), &crate::rules::all(), &options, &Sequential);
+        let found = crate::judge::audit(vec![analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
         let secret = found.findings.iter().find(|finding| finding.rule.id == "secret/plaintext").expect("a finding");
         assert!(secret.fix.as_str().contains(says), "{text}: {}", secret.fix.as_str());
         assert!(!secret.fix.as_str().contains("Write "), "{}", secret.fix.as_str());

@@ -28,7 +28,7 @@ pub struct Analysis {
     /// What is thought of the words of each listing.
     pub remarks: Vec<Vec<Remark>>,
     /// What it holds about how to log in.
-    pub papers: OAuthDocuments,
+    pub oauth_documents: OAuthDocuments,
     /// What it publishes.
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
@@ -65,8 +65,8 @@ impl Analysis {
 }
 
 /// What the server of an entry lists elsewhere, if that is known.
-pub fn listing_of<'a>(studies: &'a [Analysis], entry: &Entry) -> Option<&'a Listing> {
+pub fn listing_of<'a>(analyses: &'a [Analysis], entry: &Entry) -> Option<&'a Listing> {
     let listed = entry.listed?;
-    let study = studies.get(listed.study)?;
-    study.listing_of(study.entries.get(listed.entry)?)
+    let analysis = analyses.get(listed.analysis)?;
+    analysis.listing_of(analysis.entries.get(listed.entry)?)
 }

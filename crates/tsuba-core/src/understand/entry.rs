@@ -111,7 +111,7 @@ pub struct Entry {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Listed {
     /// The index of its study.
-    pub study: usize,
+    pub analysis: usize,
     /// The index of the entry that stands for it there.
     pub entry: usize,
 }

@@ -302,7 +302,7 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    (papers, beside): (&OAuthDocuments, &Beside),
+    (oauth_documents, beside): (&OAuthDocuments, &Beside),
     lexicon: &Lexicon,
 ) -> Vec<Credential> {
     let mut out = Vec::new();
@@ -332,7 +332,7 @@ pub(super) fn loose(
         entries.iter().flat_map(|entry| &entry.credentials).map(|one| one.value.span).collect();
     let logins = beside.gateway.iter().flat_map(|gateway| &gateway.logins);
     let kept = beside.secrets.iter().filter(|(_, secret)| !credential.contains(&secret.span));
-    for (name, secret) in papers.secrets.iter().chain(logins).chain(kept) {
+    for (name, secret) in oauth_documents.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
     elsewhere(source, lexicon, entries, &mut out);

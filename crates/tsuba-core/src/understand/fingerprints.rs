@@ -86,13 +86,13 @@ pub fn launch_fingerprint(entry: &Entry) -> String {
 mod tests {
     use super::*;
     use crate::read::{Input, read};
-    use crate::understand::{Outcome, credential::Lexicon, study};
+    use crate::understand::{Outcome, credential::Lexicon, analyze};
     use proptest::prelude::*;
 
     fn launch(text: &str) -> String {
         let input = Input { path: "s.json".into(), bytes: text.into(), ..Input::default() };
-        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
-        launch_fingerprint(&study.entries[0])
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup: {text}") };
+        launch_fingerprint(&analysis.entries[0])
     }
 
     fn prints(text: &str) -> Fingerprints {

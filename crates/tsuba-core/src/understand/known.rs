@@ -20,9 +20,9 @@ pub type Locked = (Source, String, String);
 
 impl Known {
     /// The digests of all images that are named with one.
-    pub fn of(studies: &[Analysis]) -> Self {
+    pub fn of(analyses: &[Analysis]) -> Self {
         let mut known = Self::default();
-        let plans = studies.iter().flat_map(|study| &study.entries).filter_map(|entry| entry.plan.as_ref());
+        let plans = analyses.iter().flat_map(|analysis| &analysis.entries).filter_map(|entry| entry.plan.as_ref());
         for reference in plans.flat_map(|plan| plan.containers()).map(|(_, container)| &container.reference) {
             if let Some(digest) = reference.digest.as_ref().filter(|digest| digest.starts_with("sha")) {
                 let name = registry_name("image", &reference.name());

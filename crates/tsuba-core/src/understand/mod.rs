@@ -56,7 +56,7 @@ pub enum Outcome {
 }
 
 /// Reads and understands one file.
-pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
+pub fn analyze(input: Input, lexicon: &Lexicon) -> Outcome {
     let document = match read(input) {
         Ok(document) => document,
         Err(failed) => {
@@ -72,7 +72,7 @@ pub fn study(input: Input, lexicon: &Lexicon) -> Outcome {
 }
 
 /// Reads and understands what a person pastes; [`Outcome::Other`] where it is no candidate.
-pub fn study_pasted(text: &str, lexicon: &Lexicon) -> Outcome {
+pub fn analyze_pasted(text: &str, lexicon: &Lexicon) -> Outcome {
     read_pasted(text, &launch::is_command).map_or(Outcome::Other, |document| understood(document, lexicon))
 }
 
@@ -81,7 +81,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     if taken.is_nothing() {
         return Outcome::Other;
     }
-    let Taken { found, listings, papers, made, manifest, way, beside, routed } = taken;
+    let Taken { found, listings, oauth_documents, made, manifest, way, beside, routed } = taken;
     let other = match way {
         Some(kind) if listings.is_empty() || kind == SetupKind::Card => kind,
         _ if listings.is_empty() => SetupKind::Login,
@@ -98,7 +98,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
     entries.extend(made.iter().map(|made| build::of_made(&document, made, lexicon)));
     let remarks = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
-    let credentials = entry_credentials::loose(&document, &found, &entries, (&papers, &beside), lexicon);
+    let credentials = entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &beside), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
     document.roots = Vec::new();
@@ -112,7 +112,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         imports,
         listings,
         remarks,
-        papers,
+        oauth_documents,
         manifest,
         beside,
         given_to: BTreeSet::new(),

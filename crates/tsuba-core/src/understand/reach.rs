@@ -285,13 +285,13 @@ mod tests {
     use super::*;
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
-    use crate::understand::{Outcome, study};
+    use crate::understand::{Outcome, analyze};
 
     fn reach(settings: &str) -> Reach {
         let text = format!(r#"{{ "mcpServers": {{ "t": {{ {settings} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
-        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
-        study.entries[0].reach.clone()
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
+        analysis.entries[0].reach.clone()
     }
 
     #[test]

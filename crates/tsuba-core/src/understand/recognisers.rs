@@ -6,7 +6,7 @@ use super::manifest::Manifest;
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
 use super::{Beside, beside, deploy, gateway, manifest, setup};
-use crate::evidence::oauth::{OAuthDocuments, looks_like_papers, papers};
+use crate::evidence::oauth::{OAuthDocuments, looks_like_papers, oauth_documents};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Notation};
@@ -19,7 +19,7 @@ pub(super) struct Taken<'d> {
     /// What servers list in it.
     pub(super) listings: Vec<Listing>,
     /// What it holds about how to log in.
-    pub(super) papers: OAuthDocuments,
+    pub(super) oauth_documents: OAuthDocuments,
     /// Servers that are put together from what it deploys or publishes, and what kind that makes it.
     pub(super) made: Option<(SetupKind, Vec<Made>)>,
     /// What it publishes.
@@ -59,8 +59,8 @@ const LISTING: Recogniser = Recogniser {
 
 /// Metadata, tokens, grants.
 const PAPERS: Recogniser = Recogniser {
-    marks: |signs, notation| signs.papers && answers(notation),
-    take: |document, taken| taken.papers = papers(document),
+    marks: |signs, notation| signs.oauth_documents && answers(notation),
+    take: |document, taken| taken.oauth_documents = oauth_documents(document),
     looks: looks_like_papers,
 };
 
@@ -113,8 +113,8 @@ const GATEWAY: Recogniser = Recogniser {
             return;
         };
         // What a gateway is told about its provider is not what that provider says of itself.
-        taken.papers.servers.retain(|server| !blocks.contains(&server.start.pointer));
-        taken.papers.acceptances = acceptances;
+        taken.oauth_documents.servers.retain(|server| !blocks.contains(&server.start.pointer));
+        taken.oauth_documents.acceptances = acceptances;
         taken.beside.gateway = Some(gateway);
         taken.routed = Some(made);
         taken.way = taken.way.or(Some(SetupKind::Gateway));
@@ -137,7 +137,7 @@ impl Taken<'_> {
     pub(super) fn is_nothing(&self) -> bool {
         self.found.is_none()
             && self.listings.is_empty()
-            && self.papers.is_empty()
+            && self.oauth_documents.is_empty()
             && self.made.is_none()
             && self.way.is_none()
     }

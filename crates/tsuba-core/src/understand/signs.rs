@@ -14,11 +14,11 @@ pub(super) struct Signs {
     /// A listing of what a server offers.
     pub(super) listing: bool,
     /// OAuth metadata, tokens, grants.
-    pub(super) papers: bool,
+    pub(super) oauth_documents: bool,
 }
 
 impl Signs {
-    const ALL: Self = Self { setup: true, listing: true, papers: true };
+    const ALL: Self = Self { setup: true, listing: true, oauth_documents: true };
 
     /// Of a document. Only notations of data are told apart; a text for people is looked at whole.
     pub(super) fn of(document: &Document) -> Self {
@@ -37,7 +37,7 @@ impl Signs {
                 || (has(&[TYPED]) && calls),
             listing: words.any(SCHEMA | EVIDENCE | PROMPTS | RESOURCES | SKILLS)
                 || (has(&[ANSWER]) && words.any(TOOLS | INSTRUCTIONS)),
-            papers: has(&[ISSUER, ENDPOINT])
+            oauth_documents: has(&[ISSUER, ENDPOINT])
                 || has(&[RESOURCE, PROTECTED])
                 || words.any(PAPER | SCOPE)
                 || has(&[TOKEN, TOKEN_TYPE])
@@ -90,7 +90,7 @@ pub(crate) fn missed(document: &Document) -> Option<&'static str> {
     if !signs.listing && !crate::evidence::listings(document).is_empty() && !torn().listing {
         return Some("a listing");
     }
-    (!signs.papers && !crate::evidence::oauth::papers(document).is_empty() && !torn().papers).then_some("a paper")
+    (!signs.oauth_documents && !crate::evidence::oauth::oauth_documents(document).is_empty() && !torn().oauth_documents).then_some("a paper")
 }
 
 /// Every word, and what it is a sign of. Case does not count.
@@ -212,8 +212,8 @@ mod tests {
     fn signs_are_told_apart() {
         let of = |name: &str, text: &str| {
             let input = crate::read::Input { path: name.into(), bytes: text.into(), ..Default::default() };
-            let Signs { setup, listing, papers } = Signs::of(&read(input).unwrap());
-            [setup, listing, papers]
+            let Signs { setup, listing, oauth_documents } = Signs::of(&read(input).unwrap());
+            [setup, listing, oauth_documents]
         };
         for (text, want) in [
             (r#"{"mcpServers": {"tides": {"command": "tides"}}}"#, [true, false, false]),

@@ -4,22 +4,22 @@ use crate::judge::{Options, Sequential, audit};
 use crate::prelude::*;
 use crate::read::Input;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, study, study_pasted};
+use crate::understand::{Outcome, analyze, analyze_pasted};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 
 /// The kind, the entries, and the findings as `severity rule line:column pointer`.
 fn found(path: &str, text: &str) -> String {
     let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-    let study = match study(input, &Lexicon::default()) {
-        Outcome::Setup(study) => study,
+    let analysis = match analyze(input, &Lexicon::default()) {
+        Outcome::Setup(analysis) => analysis,
         Outcome::Other => return "other".to_owned(),
         Outcome::Unread(why, line) => return format!("unread {} {line:?}", why.why),
     };
-    let kind = study.kind.name();
+    let kind = analysis.kind.name();
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
-    let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
+    let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
+    let entries: Vec<&str> = audit.analyses[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
     let mut told: Vec<String> = audit
         .findings
         .iter()
@@ -172,9 +172,9 @@ fn a_secret_inside_a_link_is_in_no_output() {
     let text = format!("Use [this](agent://install?name=tide&config={packed}) today.\n");
     assert_eq!(found("README.md", &text), "snippet tide: high secret/plaintext 1:12 /mcpServers/tide/env/TIDE_TOKEN");
     let input = Input { path: "README.md".into(), bytes: text.into(), ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("no setup") };
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("no setup") };
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
+    let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
     for finding in &audit.findings {
         assert!(
             !finding.excerpt.text.as_str().contains(packed.get(..40).unwrap()),
@@ -185,13 +185,13 @@ fn a_secret_inside_a_link_is_in_no_output() {
 }
 
 fn pasted(text: &str) -> String {
-    let Outcome::Setup(study) = study_pasted(text, &Lexicon::default()) else { return "other".to_owned() };
+    let Outcome::Setup(analysis) = analyze_pasted(text, &Lexicon::default()) else { return "other".to_owned() };
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
+    let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let mut told: Vec<String> =
         audit.findings.iter().map(|f| format!("{} {}-{}", f.rule.id, f.start.column, f.end.column)).collect();
     told.sort();
-    let entries = &audit.studies[0].entries;
+    let entries = &audit.analyses[0].entries;
     let names: Vec<String> = entries.iter().map(|e| format!("{} {}", e.name.text, e.transport.name())).collect();
     let lost = entries.iter().any(|e| e.plan.as_ref().is_some_and(|plan| plan.not_understood.is_some()));
     format!("{}:{} {}", names.join(", "), if lost { " not understood" } else { "" }, told.join("; "))

@@ -112,14 +112,14 @@ mod tests {
     use crate::prelude::*;
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
-    use crate::understand::{Asks, Outcome, study};
+    use crate::understand::{Asks, Outcome, analyze};
 
     /// What a server with these settings lets run: `asks: tools`.
     fn told(settings: &str, around: &str) -> String {
         let text = format!(r#"{{ {around} "mcpServers": {{ "t": {{ "command": "t", {settings} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
-        let Outcome::Setup(study) = study(input, &Lexicon::default()) else { panic!("not a setup") };
-        let entry = &study.entries[0];
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
+        let entry = &analysis.entries[0];
         let tools: Vec<&str> = entry.unasked.tools.iter().map(|t| t.text.as_str()).collect();
         format!("{}: {}", entry.asks().name(), tools.join(" ")).trim_end_matches([':', ' ']).to_owned()
     }

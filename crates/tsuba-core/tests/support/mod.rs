@@ -13,7 +13,7 @@ use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::policy::Policy;
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::register::Register;
-use tsuba_core::understand::{Outcome, credential::Lexicon, study};
+use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
 
 /// One case: files and the findings expected.
 pub(crate) struct Case {
@@ -100,16 +100,16 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
     let policy = policy.unwrap_or_default();
     let several = files.len() > 1;
     let lexicon = Lexicon::with(policy.vocabulary.clone());
-    let studies = files
+    let analyses = files
         .into_iter()
-        .map(|input| match study(input, &lexicon) {
-            Outcome::Setup(study) => *study,
+        .map(|input| match analyze(input, &lexicon) {
+            Outcome::Setup(analysis) => *analysis,
             Outcome::Other => panic!("not recognised as a setup"),
             Outcome::Unread(why, line) => panic!("unread: {} in line {line:?}", why.why),
         })
         .collect();
     let options = Options { register, policy, ..Options::on(jiff::civil::date(2026, 11, 24)) };
-    let outcome = audit(studies, Vec::new(), &[rule], &options, &Sequential);
+    let outcome = audit(analyses, Vec::new(), &[rule], &options, &Sequential);
     outcome
         .findings
         .iter()
@@ -120,7 +120,7 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
                 assert!(!f.message.as_str().contains(&name), "a word of the message is not filled in: {}", f.message);
             }
             let path =
-                if several { format!("{}:", outcome.studies[f.stands.study].document.path) } else { String::new() };
+                if several { format!("{}:", outcome.analyses[f.entry_ref.analysis].document.path) } else { String::new() };
             format!("{} {} {path}{}:{} {}", f.severity, f.confidence.name(), f.start.line, f.start.column, f.pointer)
                 .trim_end()
                 .to_owned()

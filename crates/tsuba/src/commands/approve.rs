@@ -53,17 +53,17 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let audit = &audited.audit;
     let mut decided: Vec<(Decision, Vec<EntryRef>)> = Vec::new();
     let mut told = Vec::new();
-    for (stands, study, entry) in args.named.of(&audited)? {
-        let open = open(audit, stands);
+    for (entry_ref, analysis, entry) in args.named.of(&audited)? {
+        let open = open(audit, entry_ref);
         if !open.is_empty() && !args.despite_findings {
             bail!(
                 "{} in {} has open findings: {}; have them mended, waive them, or add --despite-findings",
                 audit.cleaner.clean(&entry.name.text),
-                audit.cleaner.clean(&study.document.path),
+                audit.cleaner.clean(&analysis.document.path),
                 open.join(", ")
             );
         }
-        let scope = scope(audit, Kind::Approved, args.on, study, entry)?;
+        let scope = scope(audit, Kind::Approved, args.on, analysis, entry)?;
         let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
         decision.conditions.clone_from(&args.condition);
         seen(&mut decision, audit, entry);
@@ -71,7 +71,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             bail!(
                 "{} in {} has not told what it offers: collect that first (tsuba capture, then --evidence), or add --unseen",
                 audit.cleaner.clean(&entry.name.text),
-                audit.cleaner.clean(&study.document.path)
+                audit.cleaner.clean(&analysis.document.path)
             );
         }
         let listed = match decision.prints.as_ref().map(|prints| prints.items.len()) {
@@ -82,14 +82,14 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                     .to_owned()
             }
         };
-        told.push(format!("approved {}  {}  {listed}", entry.name.text, study.document.path));
+        told.push(format!("approved {}  {}  {listed}", entry.name.text, analysis.document.path));
         // The same thing is decided on once.
         match decided.iter_mut().find(|(known, _)| known.id() == decision.id()) {
             Some((known, of)) => {
                 *known = decision;
-                of.push(stands);
+                of.push(entry_ref);
             }
-            None => decided.push((decision, vec![stands])),
+            None => decided.push((decision, vec![entry_ref])),
         }
     }
     let decisions: Vec<Decision> = decided.iter().map(|(decision, _)| decision.clone()).collect();

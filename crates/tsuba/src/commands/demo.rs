@@ -78,10 +78,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut gathered = pipeline.gather()?;
     // The company is made up, and so would be the place it lies in.
     gathered.source = tsuba_report::Source::default();
-    for study in &mut gathered.studies {
+    for analysis in &mut gathered.analyses {
         // Whoever runs the demo owns its files; the company's people are named by their home folders.
-        let home = study.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
-        study.document.facts.owner = home.map(str::to_owned);
+        let home = analysis.document.path.strip_prefix("home/").and_then(|rest| rest.split('/').next());
+        analysis.document.facts.owner = home.map(str::to_owned);
     }
     let report = pipeline.judge(gathered).report().with_inputs(&["saltmarsh".to_owned()]);
     folder.close().context("cannot remove the temporary folder")?;

@@ -32,24 +32,24 @@ pub(super) fn run(args: &Asked<'_>) -> anyhow::Result<Done> {
     let Audited { audit, options, config, .. } = pipeline.with_register(args.register)?.run()?;
     let config = config.context("there is no policy: write one into tsuba.toml, or name it with --config")?;
     let all = || {
-        let studies = audit.studies.iter().enumerate();
-        studies.flat_map(|(s, study)| {
-            let own = study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
-            own.map(move |(e, _)| EntryRef { study: s, entry: Some(e) })
+        let analyses = audit.analyses.iter().enumerate();
+        analyses.flat_map(|(s, analysis)| {
+            let own = analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+            own.map(move |(e, _)| EntryRef { analysis: s, entry: Some(e) })
         })
     };
     let wanted: Vec<EntryRef> = if args.entry.is_empty() {
         all().collect()
     } else {
-        named(&audit, args.entry)?.into_iter().map(|(stands, ..)| stands).collect()
+        named(&audit, args.entry)?.into_iter().map(|(entry_ref, ..)| entry_ref).collect()
     };
     let policy = &options.policy;
     let told: Vec<(EntryRef, Vec<Told>)> =
-        wanted.iter().map(|stands| (*stands, policy.told(&audit, *stands))).collect();
+        wanted.iter().map(|entry_ref| (*entry_ref, policy.told(&audit, *entry_ref))).collect();
     output::write(None, |out| {
         head(out, &config, policy)?;
-        for (stands, told) in &told {
-            entry(out, &audit, *stands, (told, &config), !args.entry.is_empty())?;
+        for (entry_ref, told) in &told {
+            entry(out, &audit, *entry_ref, (told, &config), !args.entry.is_empty())?;
         }
         if args.entry.is_empty() { unused(out, policy, &told, &config) } else { Ok(()) }
     })?;
@@ -72,19 +72,19 @@ fn place(config: &Path, line: &Line) -> String {
 fn entry(
     out: &mut dyn Write,
     audit: &Audit,
-    stands: EntryRef,
+    entry_ref: EntryRef,
     (told, config): (&[Told], &Path),
     asked: bool,
 ) -> io::Result<()> {
     let told: Vec<&Told> = told.iter().filter(|told| asked || told.says).collect();
-    let Some(study) = audit.studies.get(stands.study) else { return Ok(()) };
-    let Some(entry) = stands.entry.and_then(|entry| study.entries.get(entry)) else { return Ok(()) };
-    let standing = stands.entry.and_then(|entry| audit.standings.get(stands.study)?.get(entry)?.as_ref());
+    let Some(analysis) = audit.analyses.get(entry_ref.analysis) else { return Ok(()) };
+    let Some(entry) = entry_ref.entry.and_then(|entry| analysis.entries.get(entry)) else { return Ok(()) };
+    let standing = entry_ref.entry.and_then(|entry| audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
     if told.is_empty() && !asked {
         return Ok(());
     }
-    let team = study.document.facts.team.as_ref().map(|team| format!("  team {team}")).unwrap_or_default();
-    let title = format!("{}  {}{team}", entry.name.text, study.document.path);
+    let team = analysis.document.facts.team.as_ref().map(|team| format!("  team {team}")).unwrap_or_default();
+    let title = format!("{}  {}{team}", entry.name.text, analysis.document.path);
     writeln!(out, "\n{}", audit.cleaner.clean(&title))?;
     if let Some(standing) = standing {
         writeln!(out, "    {}", audit.cleaner.clean(&decided(audit, standing)))?;

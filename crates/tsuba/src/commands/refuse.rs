@@ -49,8 +49,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     if !args.named.entry.is_empty() {
         let audited = judged(&args.r#where, &[], &args.decider.who)?;
-        for (_, study, entry) in args.named.of(&audited)? {
-            scopes.push(scope(&audited.audit, Kind::Refused, args.on, study, entry)?);
+        for (_, analysis, entry) in args.named.of(&audited)? {
+            scopes.push(scope(&audited.audit, Kind::Refused, args.on, analysis, entry)?);
         }
         into = audited.register;
         cleaner = Some(audited.audit.cleaner);

@@ -71,26 +71,26 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let Audited { audit: whole, options, rules, .. } = pipeline.by(rules).looking_beside().run()?;
     // What is accepted is left as it is.
     let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none();
-    let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.stands.study).collect();
+    let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.entry_ref.analysis).collect();
     wanted.sort_unstable();
     wanted.dedup();
     let (mut works, mut left, mut failed) = (Vec::new(), Vec::new(), Vec::new());
-    for study in wanted.iter().filter_map(|at| whole.studies.get(*at)) {
-        let path = study.document.path.as_str();
+    for analysis in wanted.iter().filter_map(|at| whole.analyses.get(*at)) {
+        let path = analysis.document.path.as_str();
         // Only what was captured of this document says something of it.
         let is_of = |other: &&Analysis| {
             let captured = other.listings.iter().filter_map(|listing| listing.captured.as_ref());
             other.document.path != path && captured.into_iter().any(|captured| captured.setup == path)
         };
-        let others: Vec<Analysis> = whole.studies.iter().filter(is_of).cloned().collect();
-        let repaired = repair(study, &others, &rules, &options);
-        left.extend(repaired.left.iter().map(|mended| (study.document.path.clone(), mended.clone())));
+        let others: Vec<Analysis> = whole.analyses.iter().filter(is_of).cloned().collect();
+        let repaired = repair(analysis, &others, &rules, &options);
+        left.extend(repaired.left.iter().map(|mended| (analysis.document.path.clone(), mended.clone())));
         if repaired.done.is_empty() {
             continue;
         }
-        match work(study, repaired) {
+        match work(analysis, repaired) {
             Ok(work) => works.push(work),
-            Err(why) => failed.push(format!("{}: {why}", whole.cleaner.clean(study.document.file()))),
+            Err(why) => failed.push(format!("{}: {why}", whole.cleaner.clean(analysis.document.file()))),
         }
     }
     if args.apply {
@@ -113,13 +113,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 /// What is in the file, and what will be: only UTF-8 is written.
-fn work(study: &Analysis, repaired: Repaired) -> Result<Work, &'static str> {
-    let path = study.document.path.clone();
+fn work(analysis: &Analysis, repaired: Repaired) -> Result<Work, &'static str> {
+    let path = analysis.document.path.clone();
     if path == "-" {
         return Err("standard input is no file; name the file");
     }
     // A link in a folder that somebody else wrote may lead anywhere.
-    let file = PathBuf::from(study.document.file());
+    let file = PathBuf::from(analysis.document.file());
     if file.symlink_metadata().is_ok_and(|metadata| metadata.is_symlink()) {
         return Err("is a link; name the file that it leads to");
     }
@@ -128,7 +128,7 @@ fn work(study: &Analysis, repaired: Repaired) -> Result<Work, &'static str> {
         Some(rest) => (MARK, rest),
         None => (&[][..], before.as_slice()),
     };
-    if rest != study.document.text.as_bytes() {
+    if rest != analysis.document.text.as_bytes() {
         return Err("has been changed meanwhile, or is not in UTF-8; nothing was written");
     }
     let after = [mark, repaired.text.as_bytes()].concat();

@@ -67,9 +67,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         return Ok(Done::Clean);
     }
     let (mut decided, mut skipped) = (0, 0);
-    for (at, stands) in wanted.iter().enumerate() {
+    for (at, entry_ref) in wanted.iter().enumerate() {
         let title = format!("{} of {}", at + 1, wanted.len());
-        match review.entry(&mut dialog, *stands, &title)? {
+        match review.entry(&mut dialog, *entry_ref, &title)? {
             Outcome::Decided => decided += 1,
             Outcome::Skipped => skipped += 1,
             Outcome::Ended => break,
@@ -84,28 +84,28 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 /// Which entries are gone through: those named, else those on which nothing that holds is decided, worst first.
 fn wanted(audit: &Audit, names: &[String]) -> anyhow::Result<Vec<EntryRef>> {
     if !names.is_empty() {
-        return Ok(named(audit, names)?.into_iter().map(|(stands, ..)| stands).collect());
+        return Ok(named(audit, names)?.into_iter().map(|(entry_ref, ..)| entry_ref).collect());
     }
     let mut out = Vec::new();
-    for (s, study) in audit.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
-        for (e, entry) in study.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none()) {
+    for (s, analysis) in audit.analyses.iter().enumerate().filter(|(_, analysis)| analysis.kind.sets_up()) {
+        for (e, entry) in analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none()) {
             let standing = audit.standings.get(s).and_then(|row| row.get(e)?.as_ref());
             let decided = matches!(standing, Some(ReviewStatus::Approved(_) | ReviewStatus::Refused(_)));
             if !decided && !entry.disabled {
-                let stands = EntryRef { study: s, entry: Some(e) };
+                let entry_ref = EntryRef { analysis: s, entry: Some(e) };
                 let mut found: Vec<Severity> = audit
-                    .findings_for(stands)
+                    .findings_for(entry_ref)
                     .iter()
                     .filter(|finding| !finding.rule.ways.waits_for_a_decision() && finding.waived.is_none())
                     .map(|finding| finding.severity)
                     .collect();
                 found.sort_by_key(|severity| std::cmp::Reverse(*severity));
-                out.push((std::cmp::Reverse(found), stands));
+                out.push((std::cmp::Reverse(found), entry_ref));
             }
         }
     }
     out.sort();
-    Ok(out.into_iter().map(|(_, stands)| stands).collect())
+    Ok(out.into_iter().map(|(_, entry_ref)| entry_ref).collect())
 }
 
 struct Review<'a> {
@@ -121,10 +121,10 @@ impl Review<'_> {
     fn entry<I: BufRead, O: Write>(
         &mut self,
         dialog: &mut Dialog<I, O>,
-        stands: EntryRef,
+        entry_ref: EntryRef,
         title: &str,
     ) -> anyhow::Result<Outcome> {
-        self.draw(&mut dialog.out, stands, title, false)?;
+        self.draw(&mut dialog.out, entry_ref, title, false)?;
         loop {
             let Some(answer) = dialog.ask("\na approve  r refuse  w waive  d details  s skip  q end  ? help >")? else {
                 return Ok(Outcome::Ended);
@@ -133,10 +133,10 @@ impl Review<'_> {
             let done = match word.to_ascii_lowercase().as_str() {
                 "" | "s" | "skip" => return Ok(Outcome::Skipped),
                 "q" | "quit" | "end" => return Ok(Outcome::Ended),
-                "a" | "approve" => self.approve(dialog, stands),
-                "r" | "refuse" => self.refuse(dialog, stands),
-                "w" | "waive" => self.waive(dialog, stands, rest.trim()).map(|()| false),
-                "d" | "details" => self.draw(&mut dialog.out, stands, title, true).map(|()| false),
+                "a" | "approve" => self.approve(dialog, entry_ref),
+                "r" | "refuse" => self.refuse(dialog, entry_ref),
+                "w" | "waive" => self.waive(dialog, entry_ref, rest.trim()).map(|()| false),
+                "d" | "details" => self.draw(&mut dialog.out, entry_ref, title, true).map(|()| false),
                 "?" | "h" | "help" => help(&mut dialog.out).map(|()| false),
                 _ => {
                     writeln!(dialog.out, "that is none of these:")?;
@@ -152,11 +152,11 @@ impl Review<'_> {
         }
     }
 
-    fn draw(&self, out: &mut dyn Write, stands: EntryRef, title: &str, all: bool) -> anyhow::Result<()> {
-        let Some(row) = self.row(stands) else { return Ok(()) };
+    fn draw(&self, out: &mut dyn Write, entry_ref: EntryRef, title: &str, all: bool) -> anyhow::Result<()> {
+        let Some(row) = self.row(entry_ref) else { return Ok(()) };
         let entry = self.report.entries.get(row).context("the entry is not there")?;
         let listed =
-            self.listed(stands).and_then(|listed| self.row(listed)).and_then(|row| self.report.entries.get(row));
+            self.listed(entry_ref).and_then(|listed| self.row(listed)).and_then(|row| self.report.entries.get(row));
         let is_own = |id: &String| *id == entry.id || listed.is_some_and(|listed| *id == listed.id);
         let findings = self.report.findings.iter().filter(|finding| finding.entry.as_ref().is_some_and(is_own));
         let undecided = tsuba_core::rules::undecided();
@@ -166,33 +166,33 @@ impl Review<'_> {
             entry,
             team: setup.and_then(|setup| setup.team.as_ref()).map(|team| team.as_str()),
             findings,
-            changes: self.changes(stands),
+            changes: self.changes(entry_ref),
         };
         writeln!(out)?;
         Ok(card.draw(self.look, title, all, out)?)
     }
 
     /// The index of an entry's row in the report, which has them in the order of the studies.
-    fn row(&self, stands: EntryRef) -> Option<usize> {
-        let before: usize = self.audited.audit.studies.iter().take(stands.study).map(|study| study.entries.len()).sum();
-        Some(before + stands.entry?)
+    fn row(&self, entry_ref: EntryRef) -> Option<usize> {
+        let before: usize = self.audited.audit.analyses.iter().take(entry_ref.analysis).map(|analysis| analysis.entries.len()).sum();
+        Some(before + entry_ref.entry?)
     }
 
-    fn listed(&self, stands: EntryRef) -> Option<EntryRef> {
-        let entry = self.audited.audit.studies.get(stands.study)?.entries.get(stands.entry?)?;
-        entry.listed.map(|listed| EntryRef { study: listed.study, entry: Some(listed.entry) })
+    fn listed(&self, entry_ref: EntryRef) -> Option<EntryRef> {
+        let entry = self.audited.audit.analyses.get(entry_ref.analysis)?.entries.get(entry_ref.entry?)?;
+        entry.listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) })
     }
 
     /// What has changed since its approval: word by word where the words are kept, else what the audit knows.
-    fn changes(&self, stands: EntryRef) -> Vec<String> {
+    fn changes(&self, entry_ref: EntryRef) -> Vec<String> {
         let standing =
-            stands.entry.and_then(|entry| self.audited.audit.standings.get(stands.study)?.get(entry)?.as_ref());
+            entry_ref.entry.and_then(|entry| self.audited.audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
         let Some(ReviewStatus::Changed(at, changed)) = standing else { return Vec::new() };
         let clean = |text: &str| self.audited.audit.cleaner.clean(text).as_str().to_owned();
         let path = self.args.who.register.clone().unwrap_or_else(|| register::NAME.into());
         let decision = self.audited.audit.register.as_ref().and_then(|register| register.decisions.get(*at));
         let kept = decision.and_then(|decision| approved::kept(&path, decision).ok().flatten());
-        let now = self.row(stands).and_then(|row| self.report.entries.get(row)).and_then(|entry| {
+        let now = self.row(entry_ref).and_then(|row| self.report.entries.get(row)).and_then(|entry| {
             let own = self.report.only(|row| row.id == entry.id);
             serde_json::from_value(serde_json::to_value(&own).ok()?).ok()
         });
@@ -211,16 +211,16 @@ impl Review<'_> {
     }
 
     /// True when it was approved.
-    fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: EntryRef) -> anyhow::Result<bool> {
+    fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, entry_ref: EntryRef) -> anyhow::Result<bool> {
         let waived = &self.waived;
         let still = |rule: &&&str| {
             self.audited
                 .audit
-                .findings_for(stands)
+                .findings_for(entry_ref)
                 .iter()
                 .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.register_fingerprint))
         };
-        let rules = open(&self.audited.audit, stands);
+        let rules = open(&self.audited.audit, entry_ref);
         let open: Vec<&str> = rules.iter().filter(still).copied().collect();
         if !open.is_empty() {
             writeln!(dialog.out, "  open: {}", open.join(", "))?;
@@ -235,17 +235,17 @@ impl Review<'_> {
             conditions.push(condition);
         }
         may_be_written(&conditions)?;
-        let (study, entry) = self.of(stands)?;
-        let scope = scope(&self.audited.audit, Kind::Approved, For::Entry, study, entry)?;
+        let (analysis, entry) = self.of(entry_ref)?;
+        let scope = scope(&self.audited.audit, Kind::Approved, For::Entry, analysis, entry)?;
         let mut decision = self.args.who.decision(Kind::Approved, scope, until, &reason)?;
         decision.conditions = conditions;
         seen(&mut decision, &self.audited.audit, entry);
         let path = self.write(dialog, &decision)?;
-        approved::keep(&path, &mut self.audited, &[(decision, vec![stands])])?;
+        approved::keep(&path, &mut self.audited, &[(decision, vec![entry_ref])])?;
         Ok(true)
     }
 
-    fn refuse<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, stands: EntryRef) -> anyhow::Result<bool> {
+    fn refuse<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, entry_ref: EntryRef) -> anyhow::Result<bool> {
         let what = dialog.ask("  refuse the entry, its package everywhere, or its host everywhere? (e/p/h) [e] >")?;
         let on = match what.as_deref() {
             Some("" | "e" | "entry") => For::Entry,
@@ -254,8 +254,8 @@ impl Review<'_> {
             _ => return Ok(false),
         };
         let Some(reason) = reason(dialog)? else { return Ok(false) };
-        let (study, entry) = self.of(stands)?;
-        let scope = scope(&self.audited.audit, Kind::Refused, on, study, entry)?;
+        let (analysis, entry) = self.of(entry_ref)?;
+        let scope = scope(&self.audited.audit, Kind::Refused, on, analysis, entry)?;
         let decision = self.args.who.decision(Kind::Refused, scope, None, &reason)?;
         self.write(dialog, &decision)?;
         Ok(true)
@@ -264,7 +264,7 @@ impl Review<'_> {
     fn waive<I: BufRead, O: Write>(
         &mut self,
         dialog: &mut Dialog<I, O>,
-        stands: EntryRef,
+        entry_ref: EntryRef,
         number: &str,
     ) -> anyhow::Result<()> {
         let number = match number.parse::<usize>() {
@@ -274,7 +274,7 @@ impl Review<'_> {
                 None => return Ok(()),
             },
         };
-        let mut findings = self.audited.audit.findings_for(stands);
+        let mut findings = self.audited.audit.findings_for(entry_ref);
         findings.retain(|finding| !finding.rule.ways.waits_for_a_decision());
         // In the order in which they are shown: that of the whole report.
         let order = |print: &str| self.report.findings.iter().position(|row| row.fingerprint == print);
@@ -302,11 +302,11 @@ impl Review<'_> {
 
     fn of(
         &self,
-        stands: EntryRef,
+        entry_ref: EntryRef,
     ) -> anyhow::Result<(&tsuba_core::understand::Analysis, &tsuba_core::understand::Entry)> {
-        let study = self.audited.audit.studies.get(stands.study).context("the setup is not there")?;
-        let entry = stands.entry.and_then(|entry| study.entries.get(entry)).context("the entry is not there")?;
-        Ok((study, entry))
+        let analysis = self.audited.audit.analyses.get(entry_ref.analysis).context("the setup is not there")?;
+        let entry = entry_ref.entry.and_then(|entry| analysis.entries.get(entry)).context("the entry is not there")?;
+        Ok((analysis, entry))
     }
 
     fn write<I: BufRead, O: Write>(&self, dialog: &mut Dialog<I, O>, decision: &Decision) -> anyhow::Result<PathBuf> {

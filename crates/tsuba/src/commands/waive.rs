@@ -79,16 +79,16 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 fn is_meant(args: &Args, audit: &Audit, finding: &Finding) -> bool {
-    let study = audit.studies.get(finding.stands.study);
+    let analysis = audit.analyses.get(finding.entry_ref.analysis);
     let entry =
-        || study.and_then(|study| study.entries.get(finding.stands.entry?)).map(|entry| entry.name.text.as_str());
+        || analysis.and_then(|analysis| analysis.entries.get(finding.entry_ref.entry?)).map(|entry| entry.name.text.as_str());
     args.rule.as_deref().is_none_or(|rule| finding.rule.names().contains(&rule))
         && args.finding.as_deref().is_none_or(|wanted| wanted == finding.fingerprint)
         && args.entry.as_deref().is_none_or(|name| entry() == Some(name))
 }
 
 fn line(audit: &Audit, finding: &Finding) -> String {
-    let path = audit.studies.get(finding.stands.study).map(|study| study.document.path.as_str()).unwrap_or_default();
+    let path = audit.analyses.get(finding.entry_ref.analysis).map(|analysis| analysis.document.path.as_str()).unwrap_or_default();
     let (path, place) = (audit.cleaner.clean(path), finding.start.line);
     format!("{}  {path}:{place}  {}  {}", finding.rule.id, finding.message, finding.fingerprint)
 }

@@ -263,12 +263,12 @@ fn when(node: &Node, pointer: &Pointer) -> When {
 
 #[cfg(test)]
 mod tests {
-    use super::super::papers;
+    use super::super::oauth_documents;
     use super::*;
     use crate::read::{Input, read};
 
     fn grants(path: &str, text: &str) -> Vec<Grant> {
-        papers(&read(Input { path: path.into(), bytes: text.into(), ..Input::default() }).unwrap()).grants
+        oauth_documents(&read(Input { path: path.into(), bytes: text.into(), ..Input::default() }).unwrap()).grants
     }
 
     #[test]

@@ -83,7 +83,7 @@ pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
 }
 
 /// Every paper of a document.
-pub(crate) fn papers(document: &Document) -> OAuthDocuments {
+pub(crate) fn oauth_documents(document: &Document) -> OAuthDocuments {
     let mut out = OAuthDocuments::default();
     for (pointer, root) in document.rooted() {
         search(root, &pointer, 0, &About::default(), &mut out);
@@ -177,13 +177,13 @@ mod tests {
 
     fn found(text: &str) -> [usize; 5] {
         let document = read(Input { path: "x.json".into(), bytes: text.into(), ..Input::default() }).unwrap();
-        let papers = papers(&document);
+        let oauth_documents = oauth_documents(&document);
         [
-            papers.resources.len(),
-            papers.servers.len(),
-            papers.key_sets.len(),
-            papers.clients.len(),
-            papers.answers.len(),
+            oauth_documents.resources.len(),
+            oauth_documents.servers.len(),
+            oauth_documents.key_sets.len(),
+            oauth_documents.clients.len(),
+            oauth_documents.answers.len(),
         ]
     }
 

@@ -46,7 +46,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                 offered.entry(&tool.name.text).or_default().insert(&entry.name.text);
             }
         }
-        for (stands, entry) in &client.entries {
+        for (entry_ref, entry) in &client.entries {
             let Some((listed, listing)) = entry.listed.zip(all.listing_of(entry)) else { continue };
             for (tool, index) in read.entry(listed).or_insert_with(|| named(listing)).iter() {
                 let Some(servers) = offered.get(tool).filter(|servers| !servers.contains(entry.name.text.as_str()))
@@ -58,7 +58,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                     continue;
                 }
                 let asks = all.remarks_of(entry).iter().any(|r| r.passage == *index && r.strength > Strength::Faint);
-                out.hit_in(*stands, &entry.name)
+                out.hit_in(*entry_ref, &entry.name)
                     .arg("where", listing.whereabouts(passage))
                     .arg("server", entry.name.text.clone())
                     .arg("tool", (*tool).to_owned())

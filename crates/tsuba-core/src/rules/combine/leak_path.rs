@@ -35,7 +35,7 @@ pub(super) static RULE: Rule = Rule {
 
 /// A tool, or a server of which only the power is known, that can play a part.
 struct Step<'a> {
-    stands: EntryRef,
+    entry_ref: EntryRef,
     entry: &'a Entry,
     /// `crew-mail.send_mail`, or the server alone.
     name: String,
@@ -49,9 +49,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for client in all.clients() {
         let steps = steps(all, &client);
         let Some([reads, holds, sends]) = path(&steps) else { continue };
-        let setups = [reads.stands.study, holds.stands.study, sends.stands.study];
+        let setups = [reads.entry_ref.analysis, holds.entry_ref.analysis, sends.entry_ref.analysis];
         // A person's setups together are worth telling where none of them has the path alone.
-        if client.person.is_some() && client.entries.iter().any(|(stands, _)| told.contains(&stands.study)) {
+        if client.person.is_some() && client.entries.iter().any(|(entry_ref, _)| told.contains(&entry_ref.analysis)) {
             continue;
         }
         told.extend(setups);
@@ -60,7 +60,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             Some(person) => format!("the setups of {person}"),
             None => "this setup".to_owned(),
         };
-        out.hit_in(EntryRef { entry: None, ..sends.stands }, &sends.entry.name)
+        out.hit_in(EntryRef { entry: None, ..sends.entry_ref }, &sends.entry.name)
             .arg("who", who)
             .arg("reads", reads.name.clone())
             .arg("holds", holds.name.clone())
@@ -73,18 +73,18 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 
 fn steps<'a>(all: &All<'a>, client: &Client<'a>) -> Vec<Step<'a>> {
     let mut out = Vec::new();
-    for (stands, entry) in &client.entries {
+    for (entry_ref, entry) in &client.entries {
         let server = &entry.name.text;
         match all.listing_of(entry) {
             Some(listing) => out.extend(tools(listing).map(|tool| Step {
-                stands: *stands,
+                entry_ref: *entry_ref,
                 entry,
                 name: format!("{server}.{}", tool.name.text),
                 shown: true,
                 parts: parts_of(tool),
             })),
             None => out.push(Step {
-                stands: *stands,
+                entry_ref: *entry_ref,
                 entry,
                 name: server.clone(),
                 shown: false,
@@ -111,7 +111,7 @@ fn path<'s, 'a>(steps: &'s [Step<'a>]) -> Option<[&'s Step<'a>; 3]> {
     let first = |part: fn(&Parts) -> bool| -> Vec<&Step<'a>> {
         // One tool of each server is enough.
         let mut seen = BTreeSet::new();
-        let mut found: Vec<&Step<'a>> = steps.iter().filter(|s| part(&s.parts) && seen.insert(s.stands)).collect();
+        let mut found: Vec<&Step<'a>> = steps.iter().filter(|s| part(&s.parts) && seen.insert(s.entry_ref)).collect();
         found.sort_by_key(|step| !step.shown);
         found.truncate(8);
         found
@@ -121,7 +121,7 @@ fn path<'s, 'a>(steps: &'s [Step<'a>]) -> Option<[&'s Step<'a>; 3]> {
     for read in &reads {
         for hold in &holds {
             for send in &sends {
-                let servers = BTreeSet::from([read.stands, hold.stands, send.stands]).len();
+                let servers = BTreeSet::from([read.entry_ref, hold.entry_ref, send.entry_ref]).len();
                 let shown = [read, hold, send].iter().filter(|s| s.shown).count();
                 let worth = servers + 3 * shown;
                 if servers > 1 && best.as_ref().is_none_or(|(w, _)| worth > *w) {

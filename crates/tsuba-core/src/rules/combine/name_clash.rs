@@ -42,9 +42,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     for client in all.clients() {
         // By tool: the entries that offer it.
         let mut offered: BTreeMap<&str, Vec<(EntryRef, &Entry, &Item)>> = BTreeMap::new();
-        for (stands, entry) in &client.entries {
+        for (entry_ref, entry) in &client.entries {
             for tool in all.listing_of(entry).into_iter().flat_map(tools) {
-                offered.entry(&tool.name.text).or_default().push((*stands, entry, tool));
+                offered.entry(&tool.name.text).or_default().push((*entry_ref, entry, tool));
             }
         }
         let mut pairs: BTreeMap<(EntryRef, EntryRef), Vec<Clash<'_>>> = BTreeMap::new();

@@ -21,9 +21,9 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     // What a text shows side by side are mostly ways to set the same server up.
-    for (index, study) in all.studies.iter().enumerate().filter(|(_, study)| study.kind.sets_up()) {
+    for (index, analysis) in all.analyses.iter().enumerate().filter(|(_, analysis)| analysis.kind.sets_up()) {
         let mut given: BTreeMap<&str, Vec<(usize, &Located)>> = BTreeMap::new();
-        for (e, entry) in study.entries.iter().enumerate() {
+        for (e, entry) in analysis.entries.iter().enumerate() {
             for credential in
                 entry.credentials.iter().filter(|h| h.kind == Kind::Reference && !h.value.text.starts_with("$("))
             {
@@ -34,11 +34,11 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             places.dedup_by_key(|(e, _)| *e);
             let names: Vec<&str> = places
                 .iter()
-                .filter_map(|(e, _)| study.entries.get(*e))
+                .filter_map(|(e, _)| analysis.entries.get(*e))
                 .map(|entry| entry.name.text.as_str())
                 .collect();
             if let ([_, _, ..], Some((e, place))) = (names.as_slice(), places.first()) {
-                out.hit_in(EntryRef { study: index, entry: Some(*e) }, place)
+                out.hit_in(EntryRef { analysis: index, entry: Some(*e) }, place)
                     .arg("name", name)
                     .arg("servers", names.join(", "));
             }

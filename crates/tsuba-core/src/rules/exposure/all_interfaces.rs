@@ -25,7 +25,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let Some(plan) = &entry.plan else { return };
     for (_, container) in plan.containers() {
         for port in container.published.iter().filter(|p| p.address.as_deref().is_none_or(is_any)) {
-            if entries.study.kind == SetupKind::Kubernetes {
+            if entries.analysis.kind == SetupKind::Kubernetes {
                 of_cluster(entries, port, out);
                 continue;
             }

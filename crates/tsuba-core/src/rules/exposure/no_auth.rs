@@ -23,29 +23,29 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, study, entry) in all.entries() {
-        published(stands, entry, out);
-        answered(stands, study, entry, out);
+    for (entry_ref, analysis, entry) in all.entries() {
+        published(entry_ref, entry, out);
+        answered(entry_ref, analysis, entry, out);
     }
 }
 
 /// A server on the network that lists its tools to whoever asks.
-fn answered(stands: EntryRef, study: &Analysis, entry: &Entry, out: &mut Out<'_>) {
-    let listing = study.listing_of(entry).filter(|listing| listing.captured.is_some() && !listing.items.is_empty());
+fn answered(entry_ref: EntryRef, analysis: &Analysis, entry: &Entry, out: &mut Out<'_>) {
+    let listing = analysis.listing_of(entry).filter(|listing| listing.captured.is_some() && !listing.items.is_empty());
     let Some(listing) = listing else { return };
-    let open = study.papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 200);
+    let open = analysis.oauth_documents.answers_to(Ask::NoToken).find(|answer| answer.status() == 200);
     let Some(answer) = open else { return };
     let Some(url) = answer.url.as_ref().filter(|url| !Remote::parse(url).loopback) else { return };
     // Many servers on the network tell everybody the same, and change nothing.
     let acts = tools(listing).any(|tool| tool.effect().is_some_and(|(_, effect, _)| effect > Effect::Reads));
-    out.hit_in(stands, url)
+    out.hit_in(entry_ref, url)
         .arg("program", "the server")
         .arg("what", "lists its tools without a token")
         .circumstance_if(!acts, Circumstance::Faint);
 }
 
 /// A local server that a bridge puts on a port.
-fn published(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
+fn published(entry_ref: EntryRef, entry: &Entry, out: &mut Out<'_>) {
     let steps = entry.plan.iter().flat_map(|plan| &plan.steps).filter(|step| step.bridge);
     for step in steps {
         // The bridge's own options end where the wrapped command begins.
@@ -68,7 +68,7 @@ fn published(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
                 StepKind::Package(package) => package.name.clone(),
                 _ => step.name(),
             };
-            out.hit_in(stands, option)
+            out.hit_in(entry_ref, option)
                 .arg("program", name)
                 .arg("what", "publishes a server on a port")
                 .confidence(Confidence::Likely);

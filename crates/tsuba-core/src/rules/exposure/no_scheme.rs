@@ -19,8 +19,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    let Some(card) = &study.beside.card else { return };
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    let Some(card) = &analysis.beside.card else { return };
     for address in &card.addresses {
         let remote = Remote::parse(address);
         if remote.scheme == Scheme::Plain && !remote.loopback {

@@ -19,8 +19,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    let Some(gateway) = &study.beside.gateway else { return };
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    let Some(gateway) = &analysis.beside.gateway else { return };
     let open = gateway.listens.is_some();
     // Only this machine reaches it: as open as the servers behind it, which it starts or calls for whoever sits there.
     if gateway.local && gateway.open_routes.is_empty() {
@@ -28,7 +28,7 @@ fn check(study: &Analysis, out: &mut Out<'_>) {
         return;
     }
     if !gateway.authenticated {
-        let at = gateway.listens.clone().unwrap_or_else(|| study.start());
+        let at = gateway.listens.clone().unwrap_or_else(|| analysis.start());
         let what =
             if open { "listens at every interface, and nothing checks who calls" } else { "checks nobody who calls" };
         // Where it listens, and perhaps whom it lets in, is then said by another file.
@@ -40,7 +40,7 @@ fn check(study: &Analysis, out: &mut Out<'_>) {
     }
     // A server's own findings decide on it: the others behind the gateway are guarded.
     let routes: BTreeSet<Span> = gateway.open_routes.iter().map(|route| route.span).collect();
-    let behind = study.entries.iter().enumerate().filter(|(_, entry)| routes.contains(&entry.name.span));
+    let behind = analysis.entries.iter().enumerate().filter(|(_, entry)| routes.contains(&entry.name.span));
     for (index, entry) in behind {
         let what = format!("checks who calls elsewhere, and nobody who calls {}", entry.name.text);
         out.hit_of(index, &entry.name).arg("what", what).circumstance_if(!open, Circumstance::Weak);

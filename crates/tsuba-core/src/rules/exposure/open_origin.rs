@@ -21,24 +21,24 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, study, entry) in all.entries() {
-        set_up(stands, entry, out);
-        if study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()) {
-            answered(stands, study, out);
+    for (entry_ref, analysis, entry) in all.entries() {
+        set_up(entry_ref, entry, out);
+        if analysis.listing_of(entry).is_some_and(|listing| listing.captured.is_some()) {
+            answered(entry_ref, analysis, out);
         }
     }
 }
 
 /// A server that answers a call in a foreign page's name. The protocol has servers check the origin (2025-11-25, transports).
-fn answered(stands: EntryRef, study: &Analysis, out: &mut Out<'_>) {
-    let told = |ask: Ask| study.papers.answers_to(ask).find(|answer| answer.status() == 200);
+fn answered(entry_ref: EntryRef, analysis: &Analysis, out: &mut Out<'_>) {
+    let told = |ask: Ask| analysis.oauth_documents.answers_to(ask).find(|answer| answer.status() == 200);
     let Some((answer, url)) = told(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?))) else {
         return;
     };
     let remote = Remote::parse(url);
     // What the whole network may call, a page may call as well; it matters where a page reaches what strangers do not.
     let inside = remote.loopback || remote.is_private();
-    out.hit_in(stands, answer.status.as_ref().unwrap_or(&answer.start))
+    out.hit_in(entry_ref, answer.status.as_ref().unwrap_or(&answer.start))
         .arg("setting", "an answer to a call from a foreign origin")
         .arg("it", format!("the server at {}", url.text))
         .circumstance_if(!inside, Circumstance::Faint)
@@ -46,11 +46,11 @@ fn answered(stands: EntryRef, study: &Analysis, out: &mut Out<'_>) {
 }
 
 /// A setting by which a server allows every origin.
-fn set_up(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
+fn set_up(entry_ref: EntryRef, entry: &Entry, out: &mut Out<'_>) {
     let names_origin = |name: &str| words_of(name).iter().any(|w| matches!(w.as_str(), "cors" | "origin" | "origins"));
     for variable in entry.variables.iter().filter(|v| !v.header && v.value.text.trim() == "*" && names_origin(&v.name))
     {
-        out.hit_in(stands, &variable.value).arg("setting", format!("{}=*", variable.name)).arg("it", "it");
+        out.hit_in(entry_ref, &variable.value).arg("setting", format!("{}=*", variable.name)).arg("it", "it");
     }
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
         for (at, word) in step.args.iter().enumerate().filter(|(_, w)| w.text.starts_with('-') && names_origin(&w.text))
@@ -64,7 +64,7 @@ fn set_up(stands: EntryRef, entry: &Entry, out: &mut Out<'_>) {
             let bare = word.text == "--cors" && value.as_deref().is_none_or(|v| v.starts_with('-'));
             if bare || value.as_deref() == Some("*") {
                 let setting = if bare { word.text.clone() } else { format!("{} *", word.text.trim_end_matches("=*")) };
-                out.hit_in(stands, word).arg("setting", setting).arg("it", "it");
+                out.hit_in(entry_ref, word).arg("setting", setting).arg("it", "it");
             }
         }
     }

@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    for role in &study.beside.open_roles {
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    for role in &analysis.beside.open_roles {
         out.hit(role).arg("role", &role.text);
     }
 }

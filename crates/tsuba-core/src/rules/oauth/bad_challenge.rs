@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for answer in oauth.papers.answers_to(Ask::NoToken).filter(|answer| matches!(answer.status(), 401 | 403)) {
+    for answer in oauth.oauth_documents.answers_to(Ask::NoToken).filter(|answer| matches!(answer.status(), 401 | 403)) {
         let schemes = |text: &str| {
             let lower = text.to_ascii_lowercase();
             ["bearer", "dpop"].iter().any(|scheme| lower.split([' ', ',']).any(|word| word == *scheme))
@@ -34,7 +34,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             (Some(_), Some(_)) => continue,
         };
         // Clients also look at the well-known places: a challenge without the pointer is a detour, no dead end.
-        let found = !oauth.papers.resources.is_empty();
+        let found = !oauth.oauth_documents.resources.is_empty();
         let at = answer.challenge.as_ref().or(answer.status.as_ref()).unwrap_or(&answer.start);
         out.hit(at)
             .arg("status", answer.status().to_string())

@@ -20,12 +20,12 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for resource in &oauth.papers.resources {
+    for resource in &oauth.oauth_documents.resources {
         for scope in resource.scopes.iter().filter(|scope| administers(&scope.text)) {
             out.hit(scope).arg("scopes", scope.text.clone());
         }
     }
-    for answer in oauth.papers.answers_to(Ask::NoToken) {
+    for answer in oauth.oauth_documents.answers_to(Ask::NoToken) {
         let asked = answer.parameter("scope").unwrap_or_default();
         let wide: Vec<&str> = asked.split_whitespace().filter(|scope| administers(scope)).collect();
         if let Some(challenge) = answer.challenge.as_ref().filter(|_| !wide.is_empty()) {

@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in oauth.papers.servers.iter().filter(|server| server.grants("client_credentials")) {
+    for server in oauth.oauth_documents.servers.iter().filter(|server| server.grants("client_credentials")) {
         // `none` among others is for programs on people's machines, which log in as people.
         let only = server
             .client_logins
@@ -29,7 +29,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             out.hit(none).arg("who", format!("any client of {}", server.issuer.text));
         }
     }
-    for client in &oauth.papers.clients {
+    for client in &oauth.oauth_documents.clients {
         let machine = client.grants.iter().any(|grant| grant.text == "client_credentials");
         if let Some(none) = client.login.as_ref().filter(|login| machine && login.text == "none") {
             out.hit(none).arg("who", "this client");

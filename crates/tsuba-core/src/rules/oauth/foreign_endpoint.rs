@@ -28,13 +28,13 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             out.hit(address).arg("endpoint", name.replace('_', " ")).arg("host", there).arg("issuer", issuer);
         }
     };
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         for endpoint in server.endpoints.iter().filter(|endpoint| ENDPOINTS.contains(&endpoint.name.as_str())) {
             tell(&endpoint.name, &endpoint.address, &server.issuer);
         }
     }
     // Whose keys a gateway takes is whose tokens it takes; of several issuers it is not told which one they belong to.
-    for taken in &oauth.papers.acceptances {
+    for taken in &oauth.oauth_documents.acceptances {
         if let [issuer] = taken.issuers.as_slice() {
             taken.keys.iter().for_each(|keys| tell("key set", keys, issuer));
         }

@@ -17,7 +17,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         // `implicit` among the grants also stands for types that hand out nothing but an identity (`id_token`): the types tell.
         let by_type = server.response_types.iter().flatten().find(|t| t.text.split(' ').any(|word| word == "token"));
         let by_grant =

@@ -29,15 +29,15 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
                 .circumstance_if(runs, Circumstance::Grave);
         }
     };
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         tell("issuer", &server.issuer);
         server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name, &endpoint.address));
     }
-    for resource in &oauth.papers.resources {
+    for resource in &oauth.oauth_documents.resources {
         resource.servers.iter().for_each(|server| tell("authorization server", server));
         resource.keys.iter().for_each(|keys| tell("key set", keys));
     }
-    for taken in &oauth.papers.acceptances {
+    for taken in &oauth.oauth_documents.acceptances {
         taken.issuers.iter().for_each(|issuer| tell("issuer", issuer));
         taken.keys.iter().for_each(|keys| tell("key set", keys));
     }

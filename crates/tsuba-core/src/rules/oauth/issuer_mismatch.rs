@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         let issuer = server.issuer.text.as_str();
         let what = match &server.asked {
             Some(asked) if !same(asked, issuer) => format!("the issuer {asked} was asked for, and {issuer} answers"),

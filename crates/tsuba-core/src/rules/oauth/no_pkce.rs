@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in oauth.papers.servers.iter().filter(|server| server.hands_out_codes()) {
+    for server in oauth.oauth_documents.servers.iter().filter(|server| server.hands_out_codes()) {
         let known = |name: &str| shared::listed(&server.challenges, name).is_some();
         if known("S256") || known("plain") {
             continue;

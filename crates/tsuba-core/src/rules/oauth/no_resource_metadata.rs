@@ -18,9 +18,9 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    let looked = oauth.papers.answers_to(Ask::ResourceMetadata).any(|answer| answer.status() > 0);
-    let refused = oauth.papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 401);
-    if let Some(answer) = refused.filter(|_| looked && oauth.papers.resources.is_empty()) {
+    let looked = oauth.oauth_documents.answers_to(Ask::ResourceMetadata).any(|answer| answer.status() > 0);
+    let refused = oauth.oauth_documents.answers_to(Ask::NoToken).find(|answer| answer.status() == 401);
+    if let Some(answer) = refused.filter(|_| looked && oauth.oauth_documents.resources.is_empty()) {
         out.hit(answer.status.as_ref().unwrap_or(&answer.start));
     }
 }

@@ -19,11 +19,11 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         let Some(endpoint) = server.endpoint("registration_endpoint") else { continue };
         let here = |url: &str| url == endpoint.text || host(url) == host(&endpoint.text);
         let status = oauth
-            .papers
+            .oauth_documents
             .answers_to(Ask::Registration)
             .filter(|answer| answer.url.as_ref().is_some_and(|url| here(&url.text)))
             .map(|answer| answer.status())

@@ -18,12 +18,12 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         if let Some(grant) = listed(&server.grants, "password") {
             out.hit(grant).arg("issuer", server.issuer.text.clone());
         }
     }
-    for client in &oauth.papers.clients {
+    for client in &oauth.oauth_documents.clients {
         if let Some(grant) = client.grants.iter().find(|grant| grant.text == "password") {
             out.hit(grant).arg("issuer", "a registered client");
         }

@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         let Some(plain) = listed(&server.challenges, "plain") else { continue };
         // Clients of this protocol always use S256 where they can.
         let better = listed(&server.challenges, "S256").is_some();

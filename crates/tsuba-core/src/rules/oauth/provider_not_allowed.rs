@@ -28,9 +28,9 @@ identity_providers = ["id.saltmarsh-line.example"]
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    let named = oauth.papers.resources.iter().flat_map(|resource| &resource.servers);
-    let own = oauth.papers.servers.iter().map(|server| &server.issuer);
-    let taken = oauth.papers.acceptances.iter().flat_map(|taken| &taken.issuers);
+    let named = oauth.oauth_documents.resources.iter().flat_map(|resource| &resource.servers);
+    let own = oauth.oauth_documents.servers.iter().map(|server| &server.issuer);
+    let taken = oauth.oauth_documents.acceptances.iter().flat_map(|taken| &taken.issuers);
     let mut issuers: Vec<&Located> = named.chain(own).chain(taken).collect();
     // A capture holds what the resource names and what that server says of itself: the same provider is told once.
     let mut seen = BTreeSet::new();

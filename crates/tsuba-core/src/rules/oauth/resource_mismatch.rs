@@ -17,7 +17,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for resource in oauth.papers.resources.iter().filter(|resource| resource.is_of_asked() == Some(false)) {
+    for resource in oauth.oauth_documents.resources.iter().filter(|resource| resource.is_of_asked() == Some(false)) {
         out.hit(&resource.resource)
             .arg("resource", resource.resource.text.clone())
             .arg("asked", resource.asked.clone().unwrap_or_default());

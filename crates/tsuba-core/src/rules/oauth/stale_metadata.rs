@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    let servers = &oauth.papers.servers;
+    let servers = &oauth.oauth_documents.servers;
     for (index, server) in servers.iter().enumerate() {
         let earlier = servers.iter().take(index).filter(|other| other.issuer.text == server.issuer.text);
         let differs = earlier.flat_map(|other| {
@@ -42,7 +42,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         }
     }
     let today = oauth.today.duration_since(jiff::civil::date(1970, 1, 1)).as_secs();
-    for client in &oauth.papers.clients {
+    for client in &oauth.oauth_documents.clients {
         if let Some(end) = client.secret_expires.filter(|end| *end > 0 && *end < today) {
             let date =
                 jiff::Timestamp::from_second(end).map(|end| end.strftime("%Y-%m-%d").to_string()).unwrap_or_default();

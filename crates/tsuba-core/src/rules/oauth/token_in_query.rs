@@ -17,7 +17,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for method in oauth.papers.resources.iter().flat_map(|resource| &resource.methods) {
+    for method in oauth.oauth_documents.resources.iter().flat_map(|resource| &resource.methods) {
         let place = match method.text.as_str() {
             "query" => "the address's query",
             "body" => "a form's body",

@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for taken in &oauth.papers.acceptances {
+    for taken in &oauth.oauth_documents.acceptances {
         for (what, at) in &taken.skipped {
             let (what, grave) = match what {
                 Skipped::Signature => ("does not check who signed a token", true),

@@ -22,7 +22,7 @@ pub(super) static RULE: Rule = Rule {
 const SHORTEST: u32 = 2048;
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for key in oauth.papers.key_sets.iter().flat_map(|set| &set.keys) {
+    for key in oauth.oauth_documents.key_sets.iter().flat_map(|set| &set.keys) {
         if let Some(what) = weakness(key) {
             // An exponent of 3 is broken only together with other mistakes.
             let exponent = key.bits.is_some_and(|bits| bits >= SHORTEST) && !key.private;

@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for address in oauth.papers.clients.iter().flat_map(|client| &client.redirects) {
+    for address in oauth.oauth_documents.clients.iter().flat_map(|client| &client.redirects) {
         if let Some((what, circumstance)) = weakness(address) {
             let hit = out.hit(address).arg("address", address.text.clone()).arg("what", what);
             if let Some(circumstance) = circumstance {

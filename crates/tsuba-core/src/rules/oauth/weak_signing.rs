@@ -28,13 +28,13 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             out.hit(algorithm).arg("list", list.to_owned()).arg("algorithm", algorithm.text.clone());
         }
     };
-    for server in &oauth.papers.servers {
+    for server in &oauth.oauth_documents.servers {
         server.algorithms.iter().for_each(|(list, algorithm)| tell(list, algorithm));
     }
-    for algorithm in oauth.papers.resources.iter().flat_map(|resource| &resource.algorithms) {
+    for algorithm in oauth.oauth_documents.resources.iter().flat_map(|resource| &resource.algorithms) {
         tell("the list of the resource's algorithms", algorithm);
     }
-    for algorithm in oauth.papers.clients.iter().flat_map(|client| &client.algorithms) {
+    for algorithm in oauth.oauth_documents.clients.iter().flat_map(|client| &client.algorithms) {
         tell("the client", algorithm);
     }
 }

@@ -49,7 +49,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     }
     // A service of the system runs as root only where nothing else is said, and mostly has what it needs from elsewhere: root in so many
     // words is a choice.
-    let settings = entries.entry.settings.iter().filter(|_| entries.study.kind == SetupKind::Unit);
+    let settings = entries.entry.settings.iter().filter(|_| entries.analysis.kind == SetupKind::Unit);
     for user in settings.filter(|setting| setting.name == USER && matches!(setting.value.text.as_str(), "root" | "0")) {
         out.hit(&user.value).arg("how", entries.quoted(&user.value, || user.value.text.clone()));
     }

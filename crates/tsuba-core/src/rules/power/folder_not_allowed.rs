@@ -27,12 +27,12 @@ allow = ["./**"]
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, study, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
-        let team = study.document.facts.team.as_deref();
+    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
+        let team = analysis.document.facts.team.as_deref();
         for folder in &entry.reach.folders {
             let ruling = all.policy.folder(team, &folder.path.text);
             let Some(how) = ruling.against() else { continue };
-            out.hit_in(stands, &folder.path)
+            out.hit_in(entry_ref, &folder.path)
                 .arg("how", how)
                 .arg("folder", &folder.path.text)
                 .arg("whose", team.map(|team| format!(" to team {team}")).unwrap_or_default())

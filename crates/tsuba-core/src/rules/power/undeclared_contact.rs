@@ -20,23 +20,23 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, _, entry) in all.entries() {
-        let Some(listing) = all.studies.get(stands.study).and_then(|study| study.listing_of(entry)) else { continue };
+    for (entry_ref, _, entry) in all.entries() {
+        let Some(listing) = all.analyses.get(entry_ref.analysis).and_then(|analysis| analysis.listing_of(entry)) else { continue };
         let Some(captured) = &listing.captured else { continue };
         let named: Vec<&Entry> = all
             .entries()
             .filter(|(_, _, other)| {
-                other.listed.is_some_and(|l| EntryRef { study: l.study, entry: Some(l.entry) } == stands)
+                other.listed.is_some_and(|l| EntryRef { analysis: l.analysis, entry: Some(l.entry) } == entry_ref)
             })
             .map(|(_, _, other)| other)
             .collect();
-        contacts(stands, &captured.touched, &named, out);
+        contacts(entry_ref, &captured.touched, &named, out);
     }
 }
 
-fn contacts(stands: EntryRef, touched: &Touched, entries: &[&Entry], out: &mut Out<'_>) {
+fn contacts(entry_ref: EntryRef, touched: &Touched, entries: &[&Entry], out: &mut Out<'_>) {
     for name in touched.names.iter().filter(|name| !is_local(&name.text) && !is_named(&name.text, entries)) {
-        out.hit_in(stands, name).arg("host", name.text.clone()).confidence(Confidence::Likely);
+        out.hit_in(entry_ref, name).arg("host", name.text.clone()).confidence(Confidence::Likely);
     }
     for contact in &touched.contacts {
         let address = contact.text.split(' ').nth(1).unwrap_or_default();
@@ -45,7 +45,7 @@ fn contacts(stands: EntryRef, touched: &Touched, entries: &[&Entry], out: &mut O
         if host.starts_with("198.18.") || host.starts_with("127.") || host == "::1" || is_named(host, entries) {
             continue;
         }
-        out.hit_in(stands, contact)
+        out.hit_in(entry_ref, contact)
             .arg("host", contact.text.clone())
             .circumstance(Circumstance::Reachable)
             .confidence(Confidence::Certain);

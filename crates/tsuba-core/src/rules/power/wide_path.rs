@@ -27,7 +27,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         hit.circumstance_if(folder.writable == Some(false), Circumstance::ReadOnly);
         // In a project the project's own folder is meant; a mount needs an address that the engine understands.
         let text = entries.source();
-        if entries.study.document.facts.tracked.is_some() && !folder.mounted {
+        if entries.analysis.document.facts.tracked.is_some() && !folder.mounted {
             let own = if text.contains("${workspaceFolder}") { "${workspaceFolder}" } else { "." };
             hit.fix(Fix::Write(own.to_owned()));
         }

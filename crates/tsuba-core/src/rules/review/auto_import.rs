@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    for switch in &study.imports {
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    for switch in &analysis.imports {
         out.hit(switch).arg("key", &switch.text);
     }
 }

@@ -33,21 +33,21 @@ severity = "high"
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, study, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
+    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
         let standing =
-            stands.entry.and_then(|entry| all.standings.get(stands.study)?.get(entry)).and_then(Option::as_ref);
-        for (rule, applied) in all.policy.own_rules(all.studies, (study, entry), standing) {
+            entry_ref.entry.and_then(|entry| all.standings.get(entry_ref.analysis)?.get(entry)).and_then(Option::as_ref);
+        for (rule, applied) in all.policy.own_rules(all.analyses, (analysis, entry), standing) {
             match applied {
                 Applied::Silent => {}
                 Applied::Speaks => {
-                    let hit = out.hit_in(stands, &entry.name);
+                    let hit = out.hit_in(entry_ref, &entry.name);
                     hit.arg("says", &rule.says).arg("name", &rule.name).base_severity(rule.severity);
                     if let Some(fix) = &rule.fix {
                         hit.advice(fix);
                     }
                 }
                 Applied::Failed(why) => {
-                    out.hit_in(stands, &entry.name)
+                    out.hit_in(entry_ref, &entry.name)
                         .arg("says", format!("the rule cannot be applied here: {why}"))
                         .arg("name", &rule.name)
                         .base_severity(rule.severity)

@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    for key in &study.duplicates {
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    for key in &analysis.duplicates {
         out.hit(key).arg("key", &key.text);
     }
 }

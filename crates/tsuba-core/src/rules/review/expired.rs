@@ -44,10 +44,10 @@ until = 2026-11-24
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, entry, standing, decision) in all.standings() {
+    for (entry_ref, entry, standing, decision) in all.standings() {
         if let (ReviewStatus::Expired(_), Some(decision)) = (standing, decision) {
             let until = decision.until.map(|until| until.to_string()).unwrap_or_default();
-            out.hit_in(stands, &entry.name)
+            out.hit_in(entry_ref, &entry.name)
                 .arg("entry", entry.name.text.clone())
                 .arg("by", decision.by.clone())
                 .arg("until", until);

@@ -32,10 +32,10 @@ packages = ["npm:@saltmarsh/part-finder"]
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, _, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
+    for (entry_ref, _, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
         for (at, what, ruling) in all.policy.origins(entry) {
             let Some(how) = ruling.against() else { continue };
-            out.hit_in(stands, &at)
+            out.hit_in(entry_ref, &at)
                 .arg("how", how)
                 .arg("what", what)
                 .circumstance_if(matches!(ruling, Ruling::Refused(_)), Circumstance::Grave);

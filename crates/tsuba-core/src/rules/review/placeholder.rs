@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     // In a text for people it is what a placeholder is for.
-    if entries.study.kind == SetupKind::Snippet {
+    if entries.analysis.kind == SetupKind::Snippet {
         return;
     }
     for credential in entries.entry.credentials.iter().filter(|h| h.kind == Kind::Placeholder && !h.trivial) {

@@ -42,9 +42,9 @@ reason = "reads tides and nothing else"
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, entry, standing, decision) in all.standings() {
+    for (entry_ref, entry, standing, decision) in all.standings() {
         if let (ReviewStatus::Refused(_), Some(decision)) = (standing, decision) {
-            out.hit_in(stands, &entry.name)
+            out.hit_in(entry_ref, &entry.name)
                 .arg("by", decision.by.clone())
                 .arg("on", decision.on.to_string())
                 .arg("reason", decision.reason.clone());

@@ -19,10 +19,10 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
+    for (analysis, manifest) in all.analyses.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
         for field in &manifest.unfilled {
             let name = field.pointer.as_str().trim_start_matches('/');
-            out.hit_in(EntryRef { study, entry: None }, field).arg("field", name);
+            out.hit_in(EntryRef { analysis, entry: None }, field).arg("field", name);
         }
     }
 }

@@ -41,9 +41,9 @@ reason = "reads tides and nothing else"
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, entry, standing, _) in all.standings() {
+    for (entry_ref, entry, standing, _) in all.standings() {
         if *standing == ReviewStatus::Unknown {
-            out.hit_in(stands, &entry.name).arg("entry", entry.name.text.clone());
+            out.hit_in(entry_ref, &entry.name).arg("entry", entry.name.text.clone());
         }
     }
 }

@@ -21,17 +21,17 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, _, credential) in shared::plaintext(all) {
+    for (entry_ref, _, credential) in shared::plaintext(all) {
         if let Why::Format(format, _) = credential.why
             && format.nature == Nature::Admin
         {
-            out.hit_in(stands, &credential.value).arg("what", format.what).arg("how", "may administer the account");
+            out.hit_in(entry_ref, &credential.value).arg("what", format.what).arg("how", "may administer the account");
         }
     }
     for held in shared::held(all) {
         let wide: Vec<&str> = held.scopes.iter().map(String::as_str).filter(|scope| administers(scope)).collect();
         if !wide.is_empty() {
-            out.hit_in(held.stands, &held.at)
+            out.hit_in(held.entry_ref, &held.at)
                 .arg("what", held.what)
                 .arg("how", format!("has the scope {}", wide.join(", ")));
         }

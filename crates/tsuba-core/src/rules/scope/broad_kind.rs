@@ -19,11 +19,11 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (stands, _, credential) in shared::plaintext(all) {
+    for (entry_ref, _, credential) in shared::plaintext(all) {
         if let Why::Format(format, _) = credential.why
             && let Nature::Broad(narrower) = format.nature
         {
-            out.hit_in(stands, &credential.value).arg("what", format.what).arg("narrower", narrower);
+            out.hit_in(entry_ref, &credential.value).arg("what", format.what).arg("narrower", narrower);
         }
     }
 }

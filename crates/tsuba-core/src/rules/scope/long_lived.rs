@@ -28,7 +28,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         let (Some(expires), Some(issued)) = (held.expires, held.issued) else { continue };
         let days = expires.saturating_sub(issued) / shared::DAY;
         if days > most {
-            let hit = out.hit_in(held.stands, &held.at);
+            let hit = out.hit_in(held.entry_ref, &held.at);
             hit.arg("what", held.what).arg("days", days.to_string()).arg("most", most.to_string());
         }
     }

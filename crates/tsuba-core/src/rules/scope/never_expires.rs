@@ -21,7 +21,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for held in shared::held(all) {
         if let Some((at, sure)) = held.endless {
-            out.hit_in(held.stands, &at).arg("what", held.what).confidence(sure);
+            out.hit_in(held.entry_ref, &at).arg("what", held.what).confidence(sure);
         }
     }
 }

@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for held in shared::held(all) {
         if held.aimed == Some(false) {
-            out.hit_in(held.stands, &held.at).arg("what", held.what);
+            out.hit_in(held.entry_ref, &held.at).arg("what", held.what);
         }
     }
 }

@@ -39,7 +39,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             let scopes = against(how);
             if !scopes.is_empty() {
                 let refused = scopes.iter().any(|scope| matches!(all.policy.scope(scope), Ruling::Refused(_)));
-                out.hit_in(held.stands, &held.at)
+                out.hit_in(held.entry_ref, &held.at)
                     .arg("what", held.what.clone())
                     .arg("scopes", scopes.join(", "))
                     .arg("how", how)

@@ -16,15 +16,15 @@ pub(super) const DAY: i64 = 86_400;
 
 /// Every plaintext credential with where it stands.
 pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'a Analysis, &'a Credential)> {
-    all.studies.iter().enumerate().flat_map(|(index, study)| {
-        let own = study.entries.iter().enumerate().flat_map(move |(e, entry)| {
+    all.analyses.iter().enumerate().flat_map(|(index, analysis)| {
+        let own = analysis.entries.iter().enumerate().flat_map(move |(e, entry)| {
             entry
                 .credentials
                 .iter()
-                .map(move |credential| (EntryRef { study: index, entry: Some(e) }, study, credential))
+                .map(move |credential| (EntryRef { analysis: index, entry: Some(e) }, analysis, credential))
         });
         own.chain(
-            study.credentials.iter().map(move |credential| (EntryRef { study: index, entry: None }, study, credential)),
+            analysis.credentials.iter().map(move |credential| (EntryRef { analysis: index, entry: None }, analysis, credential)),
         )
         .filter(|(_, _, credential)| credential.is_plaintext())
     })
@@ -33,7 +33,7 @@ pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'
 /// What somebody holds: a token that lies there, or a grant that is told of.
 pub(super) struct Held<'a> {
     /// Where it stands.
-    pub(super) stands: EntryRef,
+    pub(super) entry_ref: EntryRef,
     /// The token, or the place of the scopes.
     pub(super) at: Located,
     /// What it is, as `a token`.
@@ -73,16 +73,16 @@ impl<'a> Meant<'a> {
 /// Everything that somebody holds.
 pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
     let mut out = tokens(all);
-    let papers = || all.studies.iter().enumerate().filter(|(_, study)| !study.papers.grants.is_empty());
-    if papers().next().is_some() {
+    let oauth_documents = || all.analyses.iter().enumerate().filter(|(_, analysis)| !analysis.oauth_documents.grants.is_empty());
+    if oauth_documents().next().is_some() {
         let servers = Servers::of(all);
-        for (index, study) in papers() {
+        for (index, analysis) in oauth_documents() {
             // What was captured of a server is told of the server.
-            let own = study
+            let own = analysis
                 .entries
                 .iter()
-                .position(|entry| study.listing_of(entry).is_some_and(|listing| listing.captured.is_some()));
-            out.extend(study.papers.grants.iter().filter_map(|grant| servers.held(all, (index, own), study, grant)));
+                .position(|entry| analysis.listing_of(entry).is_some_and(|listing| listing.captured.is_some()));
+            out.extend(analysis.oauth_documents.grants.iter().filter_map(|grant| servers.held(all, (index, own), analysis, grant)));
         }
     }
     out
@@ -90,7 +90,7 @@ pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
 
 /// What all of these servers list, each once; nothing where one has not been asked.
 fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Vec<&'a Listing> {
-    let found = entries.iter().map(|(study, entry)| study.listing_of(entry).or_else(|| all.listing_of(entry)));
+    let found = entries.iter().map(|(analysis, entry)| analysis.listing_of(entry).or_else(|| all.listing_of(entry)));
     let mut out: Vec<&'a Listing> = found.collect::<Option<_>>().unwrap_or_default();
     out.sort_by_key(|listing| core::ptr::from_ref(*listing));
     out.dedup_by(|a, b| core::ptr::eq(*a, *b));
@@ -103,16 +103,16 @@ fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
         plaintext(all).filter(|(_, _, credential)| is_web_token(credential)).collect();
     // One token may be handed to several servers: each of them may need it.
     let mut users: BTreeMap<&str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
-    for (stands, study, credential) in &found {
-        let entry = stands.entry.and_then(|entry| study.entries.get(entry));
-        users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*study, entry)));
+    for (entry_ref, analysis, credential) in &found {
+        let entry = entry_ref.entry.and_then(|entry| analysis.entries.get(entry));
+        users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*analysis, entry)));
     }
     let decoded = found
         .iter()
-        .filter_map(|(stands, _, credential)| Some((stands, credential, Claims::decode(&credential.value.text)?)));
+        .filter_map(|(entry_ref, _, credential)| Some((entry_ref, credential, Claims::decode(&credential.value.text)?)));
     decoded
-        .map(|(stands, credential, claims)| Held {
-            stands: *stands,
+        .map(|(entry_ref, credential, claims)| Held {
+            entry_ref: *entry_ref,
             at: credential.value.clone(),
             what: "a token".into(),
             scopes: claims.scopes,
@@ -145,12 +145,12 @@ impl<'a> Servers<'a> {
     fn of(all: &All<'a>) -> Self {
         let mut names: BTreeMap<String, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
         let mut hosts: BTreeMap<&'a str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
-        for (_, study, entry) in all.entries() {
+        for (_, analysis, entry) in all.entries() {
             for name in entry.called() {
-                names.entry(name).or_default().push((study, entry));
+                names.entry(name).or_default().push((analysis, entry));
             }
             if let Some(remote) = &entry.remote {
-                hosts.entry(&remote.host).or_default().push((study, entry));
+                hosts.entry(&remote.host).or_default().push((analysis, entry));
             }
         }
         Self { names, hosts, known: RefCell::default() }
@@ -190,16 +190,16 @@ impl<'a> Servers<'a> {
         &self,
         all: &All<'a>,
         (index, own): (usize, Option<usize>),
-        study: &'a Analysis,
+        analysis: &'a Analysis,
         grant: &Grant,
     ) -> Option<Held<'a>> {
         // A token that says all of itself is told where it stands.
-        if grant.told == Told::Response && study.credentials.iter().any(is_web_token) {
+        if grant.told == Told::Response && analysis.credentials.iter().any(is_web_token) {
             return None;
         }
         let captured = own.filter(|_| grant.told != Told::List);
-        let meant = match captured.and_then(|entry| study.entries.get(entry)) {
-            Some(own) => Meant::of(all, &[(study, own)]),
+        let meant = match captured.and_then(|entry| analysis.entries.get(entry)) {
+            Some(own) => Meant::of(all, &[(analysis, own)]),
             None => self.meant_by(all, &grant.names),
         };
         let sure = if grant.told == Told::Introspection { Confidence::Possible } else { Confidence::Certain };
@@ -210,7 +210,7 @@ impl<'a> Servers<'a> {
             When::Unsaid | When::Unclear | When::At(..) => None,
         };
         Some(Held {
-            stands: EntryRef { study: index, entry: captured },
+            entry_ref: EntryRef { analysis: index, entry: captured },
             at: grant.at.clone(),
             what: what(grant),
             scopes: grant.scopes.clone(),

@@ -48,7 +48,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             (false, count) => format!("the {count} tools of {server} do less"),
         };
         let kept = if spare.kept.is_empty() { "no scope at all".to_owned() } else { spare.kept.join(", ") };
-        out.hit_in(held.stands, &held.at)
+        out.hit_in(held.entry_ref, &held.at)
             .arg("what", held.what)
             .arg("scopes", scopes.join(", "))
             .arg("why", why)

@@ -42,6 +42,6 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             }
             When::Unsaid | When::Unclear | When::Never(_) | When::At(..) => continue,
         };
-        out.hit_in(held.stands, &held.at).arg("what", held.what).arg("how", how).confidence(sure);
+        out.hit_in(held.entry_ref, &held.at).arg("what", held.what).arg("how", how).confidence(sure);
     }
 }

@@ -17,8 +17,8 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Setup(check),
 };
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    for scope in study.beside.card.iter().flat_map(|card| &card.wild_scopes) {
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    for scope in analysis.beside.card.iter().flat_map(|card| &card.wild_scopes) {
         out.hit(scope).arg("scope", &scope.text);
     }
 }

@@ -20,9 +20,9 @@ pub(super) static RULE: Rule = Rule {
 };
 
 /// Who is handed what stands in it, the first few by name.
-fn given(study: &Analysis) -> String {
+fn given(analysis: &Analysis) -> String {
     const NAMED: usize = 3;
-    let names: Vec<&str> = study.given_to.iter().map(String::as_str).collect();
+    let names: Vec<&str> = analysis.given_to.iter().map(String::as_str).collect();
     match names.as_slice() {
         [] => String::new(),
         [name] => format!("; {name} is handed it"),
@@ -34,13 +34,13 @@ fn given(study: &Analysis) -> String {
     }
 }
 
-fn check(study: &Analysis, out: &mut Out<'_>) {
-    let secrets = study.all_credentials().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
+fn check(analysis: &Analysis, out: &mut Out<'_>) {
+    let secrets = analysis.all_credentials().filter(|(_, h)| h.is_plaintext() && !h.trivial).count();
     // Where each secret is told by itself, that the file can be read by others is told with it.
-    if study.all_credentials().any(|(_, credential)| !credential.trivial && plaintext::tells(study, credential)) {
+    if analysis.all_credentials().any(|(_, credential)| !credential.trivial && plaintext::tells(analysis, credential)) {
         return;
     }
-    let facts = &study.document.facts;
+    let facts = &analysis.document.facts;
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
     let how = match (tracked, others) {
         (true, true) => "is tracked by version control and readable by every account of the machine",
@@ -49,9 +49,9 @@ fn check(study: &Analysis, out: &mut Out<'_>) {
         (false, false) => return,
     };
     if secrets > 0 {
-        out.hit(&study.start())
+        out.hit(&analysis.start())
             .arg("count", if secrets == 1 { "a secret".to_owned() } else { format!("{secrets} secrets") })
             .arg("how", how)
-            .arg("given", given(study));
+            .arg("given", given(analysis));
     }
 }

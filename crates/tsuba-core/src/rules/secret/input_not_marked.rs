@@ -19,9 +19,9 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
+    for (analysis, manifest) in all.analyses.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
         for unmarked in &manifest.unmarked {
-            out.hit_in(EntryRef { study, entry: None }, unmarked).arg("name", &unmarked.text);
+            out.hit_in(EntryRef { analysis, entry: None }, unmarked).arg("name", &unmarked.text);
         }
     }
 }

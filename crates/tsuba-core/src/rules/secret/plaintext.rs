@@ -21,31 +21,31 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (index, study) in all.studies.iter().enumerate() {
-        let form = form(study);
-        for (entry, e) in study.entries.iter().enumerate() {
-            let stands = EntryRef { study: index, entry: Some(entry) };
-            e.credentials.iter().for_each(|credential| one((study, form), stands, credential, out));
+    for (index, analysis) in all.analyses.iter().enumerate() {
+        let form = form(analysis);
+        for (entry, e) in analysis.entries.iter().enumerate() {
+            let entry_ref = EntryRef { analysis: index, entry: Some(entry) };
+            e.credentials.iter().for_each(|credential| one((analysis, form), entry_ref, credential, out));
         }
-        let stands = EntryRef { study: index, entry: None };
-        study.credentials.iter().for_each(|credential| one((study, form), stands, credential, out));
+        let entry_ref = EntryRef { analysis: index, entry: None };
+        analysis.credentials.iter().for_each(|credential| one((analysis, form), entry_ref, credential, out));
     }
 }
 
 /// Is a value told by this rule? A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
-pub(super) fn tells(study: &Analysis, credential: &Credential) -> bool {
-    let tracked = study.document.facts.tracked == Some(true);
+pub(super) fn tells(analysis: &Analysis, credential: &Credential) -> bool {
+    let tracked = analysis.document.facts.tracked == Some(true);
     let may_stand = credential.place == Place::Dotenv && !tracked;
     credential.is_plaintext() && !matches!(credential.why, Why::PrivateKey) && !may_stand
 }
 
-fn one((study, form): (&Analysis, Option<Form>), stands: EntryRef, credential: &Credential, out: &mut Out<'_>) {
-    if !tells(study, credential) {
+fn one((analysis, form): (&Analysis, Option<Form>), entry_ref: EntryRef, credential: &Credential, out: &mut Out<'_>) {
+    if !tells(analysis, credential) {
         return;
     }
-    let facts = &study.document.facts;
+    let facts = &analysis.document.facts;
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
-    let hit = out.hit_in(stands, &credential.value);
+    let hit = out.hit_in(entry_ref, &credential.value);
     hit.arg("what", shared::kind(credential))
         .arg("place", place(credential))
         .confidence(shared::confidence(credential));
@@ -58,10 +58,10 @@ fn one((study, form): (&Analysis, Option<Form>), stands: EntryRef, credential: &
     if others {
         hit.besides("every account of the machine can read the file");
     }
-    if is_argument(study, stands, credential) {
+    if is_argument(analysis, entry_ref, credential) {
         hit.advice(AS_VARIABLE);
     } else if matches!(credential.place, Place::Env | Place::Header | Place::ConnectionString | Place::Setting) {
-        refer(hit, (study, form), credential);
+        refer(hit, (analysis, form), credential);
     }
 }
 
@@ -71,16 +71,16 @@ const AS_VARIABLE: &str = "Rotate it where it was issued, and hand the new one o
 const UNKNOWN_FORM: &str = "Rotate it where it was issued, keep the new one outside the file, and refer to it in the form that this client expands (the file does not show which).";
 
 /// Is it a part of a command line?
-fn is_argument(study: &Analysis, stands: EntryRef, credential: &Credential) -> bool {
-    let entry = stands.entry.and_then(|entry| study.entries.get(entry));
+fn is_argument(analysis: &Analysis, entry_ref: EntryRef, credential: &Credential) -> bool {
+    let entry = entry_ref.entry.and_then(|entry| analysis.entries.get(entry));
     matches!(credential.place, Place::Argument | Place::ShellLine)
         || entry.is_some_and(|entry| entry.command.iter().any(|word| credential.value.span.within(word.span)))
 }
 
 /// Says what to write in the place of a secret, where its client is known to fill that in.
-fn refer(hit: &mut Hit, (study, form): (&Analysis, Option<Form>), credential: &Credential) {
+fn refer(hit: &mut Hit, (analysis, form): (&Analysis, Option<Form>), credential: &Credential) {
     let Some(form) = form else {
-        if takes_variables(study) {
+        if takes_variables(analysis) {
             hit.advice(UNKNOWN_FORM);
         }
         return;
@@ -98,8 +98,8 @@ fn refer(hit: &mut Hit, (study, form): (&Analysis, Option<Form>), credential: &C
 
 /// May a variable of the environment stand in the place of a value? A compose file takes them too (Compose Specification, interpolation); image
 /// build files, units and manifests of clusters have their own ways.
-fn takes_variables(study: &Analysis) -> bool {
-    matches!(study.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
+fn takes_variables(analysis: &Analysis) -> bool {
+    matches!(analysis.kind, SetupKind::Client | SetupKind::Snippet | SetupKind::Compose | SetupKind::Candidate)
 }
 
 /// The form of references that a setup's client is known to fill in: the one that it has already, or that its kind of file has.
@@ -116,13 +116,13 @@ enum Form {
 }
 
 /// Asked once for each setup: its whole text is searched.
-fn form(study: &Analysis) -> Option<Form> {
-    let text = study.document.text.as_str();
-    if !takes_variables(study) || text.contains("$env:") {
+fn form(analysis: &Analysis) -> Option<Form> {
+    let text = analysis.document.text.as_str();
+    if !takes_variables(analysis) || text.contains("$env:") {
         return None;
     }
     match () {
-        () if study.kind == SetupKind::Compose => Some(Form::Plain),
+        () if analysis.kind == SetupKind::Compose => Some(Form::Plain),
         () if text.contains("${input:") => Some(Form::Prompt),
         () if text.contains("${env:") => Some(Form::EnvInDollar),
         () if text.contains("{env:") => Some(Form::EnvInBraces),

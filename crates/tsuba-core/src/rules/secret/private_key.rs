@@ -22,19 +22,19 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (index, study) in all.studies.iter().enumerate() {
+    for (index, analysis) in all.analyses.iter().enumerate() {
         // A key file is where a key stands; who may read it is another rule's.
-        if study.kind == SetupKind::Identity {
+        if analysis.kind == SetupKind::Identity {
             continue;
         }
-        let tracked = study.document.facts.tracked == Some(true);
+        let tracked = analysis.document.facts.tracked == Some(true);
         let own =
-            study.entries.iter().enumerate().flat_map(|(e, entry)| entry.credentials.iter().map(move |h| (Some(e), h)));
+            analysis.entries.iter().enumerate().flat_map(|(e, entry)| entry.credentials.iter().map(move |h| (Some(e), h)));
         for (entry, credential) in
-            own.chain(study.credentials.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
+            own.chain(analysis.credentials.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
         {
             let name = if credential.name.is_empty() { "an argument" } else { credential.name.as_str() };
-            out.hit_in(EntryRef { study: index, entry }, &credential.value)
+            out.hit_in(EntryRef { analysis: index, entry }, &credential.value)
                 .arg("name", name)
                 .circumstance_if(tracked, Circumstance::Tracked);
         }

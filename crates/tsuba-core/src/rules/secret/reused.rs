@@ -28,15 +28,15 @@ const NAMED: usize = 4;
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let mut uses: BTreeMap<&str, Vec<(EntryRef, &Analysis, &Credential)>> = BTreeMap::new();
-    for (stands, study, entry) in all.entries() {
+    for (entry_ref, analysis, entry) in all.entries() {
         for credential in entry.credentials.iter().filter(|h| h.is_plaintext() && !h.trivial && h.value.text.len() >= 6)
         {
-            uses.entry(credential.value.text.as_str()).or_default().push((stands, study, credential));
+            uses.entry(credential.value.text.as_str()).or_default().push((entry_ref, analysis, credential));
         }
     }
     for places in uses.values() {
         let mut entries: Vec<_> = places.clone();
-        entries.dedup_by_key(|(stands, ..)| *stands);
+        entries.dedup_by_key(|(entry_ref, ..)| *entry_ref);
         let Some(((first_at, first_study, credential), rest)) =
             entries.split_first().filter(|(_, rest)| !rest.is_empty())
         else {
@@ -45,19 +45,19 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         let told: Vec<String> = rest
             .iter()
             .take(NAMED)
-            .filter_map(|(stands, study, _)| {
-                let name = stands.entry.and_then(|e| study.entries.get(e)).map(|e| e.name.text.as_str())?;
-                Some(if stands.study == first_at.study {
+            .filter_map(|(entry_ref, analysis, _)| {
+                let name = entry_ref.entry.and_then(|e| analysis.entries.get(e)).map(|e| e.name.text.as_str())?;
+                Some(if entry_ref.analysis == first_at.analysis {
                     name.to_owned()
                 } else {
-                    format!("{name} in {}", study.document.path)
+                    format!("{name} in {}", analysis.document.path)
                 })
             })
             .collect();
         let more =
             rest.len().checked_sub(NAMED).filter(|n| *n > 0).map_or(String::new(), |n| format!(", and {n} more"));
-        let owner = |study: &Analysis| (study.document.facts.owner.clone(), study.document.facts.team.clone());
-        let several = rest.iter().any(|(_, study, _)| owner(study) != owner(first_study));
+        let owner = |analysis: &Analysis| (analysis.document.facts.owner.clone(), analysis.document.facts.team.clone());
+        let several = rest.iter().any(|(_, analysis, _)| owner(analysis) != owner(first_study));
         out.hit_in(*first_at, &credential.value)
             .arg("what", shared::what(credential))
             .arg("places", format!("{}{more}", told.join(", ")))

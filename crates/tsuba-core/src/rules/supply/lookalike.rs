@@ -38,8 +38,8 @@ const SHORTEST: usize = 7;
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let mut used: BTreeMap<(Source, String), usize> = BTreeMap::new();
     let packages = || {
-        all.entries().flat_map(|(stands, _, entry)| {
-            entry.plan.iter().flat_map(move |plan| plan.packages().map(move |(_, package)| (stands, package)))
+        all.entries().flat_map(|(entry_ref, _, entry)| {
+            entry.plan.iter().flat_map(move |plan| plan.packages().map(move |(_, package)| (entry_ref, package)))
         })
     };
     let registry = |source: Source| matches!(source, Source::Npm | Source::Pypi | Source::Nuget | Source::Crates);
@@ -49,9 +49,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     let alike = Alike::new(&used);
     let near: BTreeMap<&(Source, String), (String, String)> =
         used.keys().filter_map(|name| other(all, name, &used, &alike).map(|found| (name, found))).collect();
-    for (stands, package) in packages().filter(|(_, p)| registry(p.source)) {
+    for (entry_ref, package) in packages().filter(|(_, p)| registry(p.source)) {
         if let Some((other, known)) = near.get(&(package.source, package.name.to_lowercase())) {
-            out.hit_in(stands, &package.spec)
+            out.hit_in(entry_ref, &package.spec)
                 .arg("package", &package.name)
                 .arg("other", other)
                 .arg("known", known)

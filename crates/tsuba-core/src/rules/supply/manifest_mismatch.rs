@@ -23,10 +23,10 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let manifests: Vec<(usize, &str, &Manifest)> = all
-        .studies
+        .analyses
         .iter()
         .enumerate()
-        .filter_map(|(index, study)| Some((index, folder(&study.document.path), study.manifest.as_ref()?)))
+        .filter_map(|(index, analysis)| Some((index, folder(&analysis.document.path), analysis.manifest.as_ref()?)))
         .collect();
     for (index, _, manifest) in &manifests {
         for package in &manifest.packages {
@@ -76,8 +76,8 @@ fn pair<'m>(manifest: &'m Manifest, other: &'m Manifest) -> Option<(&'m Publishe
 }
 
 fn tell(out: &mut Out<'_>, index: usize, at: &Located, (says, other, found): (&str, &str, &str)) {
-    let stands = EntryRef { study: index, entry: None };
-    out.hit_in(stands, at).arg("says", says).arg("other", other).arg("found", found);
+    let entry_ref = EntryRef { analysis: index, entry: None };
+    out.hit_in(entry_ref, at).arg("says", says).arg("other", other).arg("found", found);
 }
 
 fn folder(path: &str) -> &str {

@@ -19,11 +19,11 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (study, manifest) in all.studies.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
+    for (analysis, manifest) in all.analyses.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
         for package in manifest.packages.iter().filter(|package| !package.hashed) {
             // Registries keep what a version is; an address keeps nothing.
             if package.kind == "mcpb" || package.name.text.contains("://") {
-                out.hit_in(EntryRef { study, entry: None }, &package.name).arg("name", &package.name.text);
+                out.hit_in(EntryRef { analysis, entry: None }, &package.name).arg("name", &package.name.text);
             }
         }
     }

@@ -21,7 +21,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for step in entries.entry.plan.iter().flat_map(|plan| &plan.steps) {
         if let StepKind::RemoteScript(address) = &step.kind {
-            let built = entries.study.kind == SetupKind::Image && step.aside;
+            let built = entries.analysis.kind == SetupKind::Image && step.aside;
             let when = if built { "each time the image is built" } else { "at each start" };
             out.hit(address).arg("address", &address.text).arg("when", when);
         }

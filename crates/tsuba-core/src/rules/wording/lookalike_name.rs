@@ -23,11 +23,11 @@ pub(super) static RULE: Rule = Rule {
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     // By shape: what a name looks like, and who has a name of that look.
     let mut shapes: BTreeMap<String, Vec<(EntryRef, &str, &Item)>> = BTreeMap::new();
-    for (stands, study, entry) in all.entries() {
-        let Some(listing) = study.listing_of(entry) else { continue };
+    for (entry_ref, analysis, entry) in all.entries() {
+        let Some(listing) = analysis.listing_of(entry) else { continue };
         for item in &listing.items {
             if let Some(how) = disguise(&item.name.text) {
-                out.hit_in(stands, &item.name)
+                out.hit_in(entry_ref, &item.name)
                     .arg("kind", item.kind.name())
                     .arg("name", item.name.text.clone())
                     .arg("how", how)
@@ -39,16 +39,16 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             }
         }
         for item in tools(listing) {
-            shapes.entry(shape(&item.name.text)).or_default().push((stands, &listing.server.text, item));
+            shapes.entry(shape(&item.name.text)).or_default().push((entry_ref, &listing.server.text, item));
         }
     }
     for named in shapes.values() {
         let Some((_, server, first)) = named.first() else { continue };
-        for (stands, other, item) in named.iter().skip(1) {
+        for (entry_ref, other, item) in named.iter().skip(1) {
             // Another way of joining the same words is nobody's disguise.
             if other != server && item.name.text != first.name.text && plain(&item.name.text) != plain(&first.name.text)
             {
-                out.hit_in(*stands, &item.name)
+                out.hit_in(*entry_ref, &item.name)
                     .arg("kind", item.kind.name())
                     .arg("name", item.name.text.clone())
                     .arg("how", format!("looks like {} of {server}", first.name.text))

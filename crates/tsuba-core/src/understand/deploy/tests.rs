@@ -4,16 +4,16 @@ use crate::judge::{Options, Sequential, audit};
 use crate::prelude::*;
 use crate::read::Input;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Outcome, study};
+use crate::understand::{Outcome, analyze};
 
 /// The kind, the entries, and the findings as `rule line:column pointer`.
 fn found(path: &str, text: &str) -> String {
     let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return "other".to_owned() };
-    let kind = study.kind.name();
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { return "other".to_owned() };
+    let kind = analysis.kind.name();
     let options = Options::on(jiff::civil::date(2026, 11, 24));
-    let audit = audit(vec![*study], Vec::new(), &crate::rules::all(), &options, &Sequential);
-    let entries: Vec<&str> = audit.studies[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
+    let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
+    let entries: Vec<&str> = audit.analyses[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
     let mut told: Vec<String> = audit
         .findings
         .iter()
@@ -144,10 +144,10 @@ fn kubernetes_manifests() {
 /// The credentials that the first entry is handed, as `name kind line:column pointer`.
 fn credential(text: &str) -> Vec<String> {
     let input = Input { path: "deploy.yaml".into(), bytes: text.into(), ..Input::default() };
-    let Outcome::Setup(study) = study(input, &Lexicon::default()) else { return Vec::new() };
-    let of_entries = study.entries.first().map(|entry| entry.credentials.as_slice()).unwrap_or_default();
-    let told = of_entries.iter().chain(&study.credentials).map(|one| {
-        let at = study.document.lines.position(&study.document.text, one.value.span.range().start);
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { return Vec::new() };
+    let of_entries = analysis.entries.first().map(|entry| entry.credentials.as_slice()).unwrap_or_default();
+    let told = of_entries.iter().chain(&analysis.credentials).map(|one| {
+        let at = analysis.document.lines.position(&analysis.document.text, one.value.span.range().start);
         format!("{} {} {}:{} {}", one.name, one.kind.name(), at.line, at.column, one.value.pointer)
     });
     told.collect()
@@ -221,15 +221,15 @@ fn who_is_handed_what_a_cluster_keeps() {
     let pod = "apiVersion: v1\nkind: Pod\nmetadata: { name: tide-mcp }\nspec: { containers: [ { name: tide, image: a, envFrom: [ { secretRef: { name: mcp-keys } } ] } ] }\n";
     let secret = "apiVersion: v1\nkind: Secret\nmetadata: { name: mcp-keys }\nstringData: { TIDE_TOKEN: q8ZkXv2LmPw0TyRbN4sJ7dHf }\n";
     let given = |folder: &str| {
-        let studies = [input("a/pod.yaml", pod), input(&format!("{folder}/secret.yaml"), secret)].map(|input| {
-            match study(input, &Lexicon::default()) {
-                Outcome::Setup(study) => *study,
+        let analyses = [input("a/pod.yaml", pod), input(&format!("{folder}/secret.yaml"), secret)].map(|input| {
+            match analyze(input, &Lexicon::default()) {
+                Outcome::Setup(analysis) => *analysis,
                 Outcome::Other | Outcome::Unread(..) => panic!("no setup"),
             }
         });
         let options = Options::on(jiff::civil::date(2026, 11, 24));
-        let audit = audit(studies.into(), Vec::new(), &crate::rules::all(), &options, &Sequential);
-        audit.studies.iter().flat_map(|study| study.given_to.clone()).collect::<Vec<_>>()
+        let audit = audit(analyses.into(), Vec::new(), &crate::rules::all(), &options, &Sequential);
+        audit.analyses.iter().flat_map(|analysis| analysis.given_to.clone()).collect::<Vec<_>>()
     };
     assert_eq!(given("a"), ["tide"]);
     assert_eq!(given("b"), Vec::<String>::new());
@@ -352,7 +352,7 @@ fn whatever_is_in_them_they_are_read() {
 fn broken_ones_are_told() {
     let unread = |path: &str, text: &str| {
         let input = Input { path: path.into(), bytes: text.into(), ..Input::default() };
-        matches!(study(input, &Lexicon::default()), Outcome::Unread(..))
+        matches!(analyze(input, &Lexicon::default()), Outcome::Unread(..))
     };
     assert!(unread("compose.yaml", "services:\n  tide-mcp:\n    image: [a\n"));
     assert!(unread("server.json", "{ \"name\": \"a/tide-mcp\", \"packages\": [ { \"registryType\": \"npm\", }"));

@@ -1,25 +1,25 @@
 use super::*;
 use crate::read::Input;
-use crate::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, study};
+use crate::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, analyze};
 
 fn studied(path: &str, text: &str) -> Option<Box<Analysis>> {
-    match study(Input { path: path.into(), bytes: text.into(), ..Input::default() }, &Lexicon::default()) {
-        Outcome::Setup(study) => Some(study),
+    match analyze(Input { path: path.into(), bytes: text.into(), ..Input::default() }, &Lexicon::default()) {
+        Outcome::Setup(analysis) => Some(analysis),
         Outcome::Other | Outcome::Unread(..) => None,
     }
 }
 
 /// What is understood of a gateway, in short: each server with what it leads to and where that is written, then whom it lets in.
 fn told(path: &str, text: &str) -> Vec<String> {
-    let Some(study) = studied(path, text) else { return Vec::new() };
-    let Some(gateway) = &study.beside.gateway else { return Vec::new() };
-    assert!(matches!(study.kind, SetupKind::Gateway), "{text}");
-    let lines = study.document.lines.clone();
+    let Some(analysis) = studied(path, text) else { return Vec::new() };
+    let Some(gateway) = &analysis.beside.gateway else { return Vec::new() };
+    assert!(matches!(analysis.kind, SetupKind::Gateway), "{text}");
+    let lines = analysis.document.lines.clone();
     let place = |at: &Located| {
-        let position = lines.position(&study.document.text, at.span.range().start);
+        let position = lines.position(&analysis.document.text, at.span.range().start);
         format!("{}:{}", position.line, position.column)
     };
-    let mut out: Vec<String> = study
+    let mut out: Vec<String> = analysis
         .entries
         .iter()
         .map(|entry| {
@@ -190,7 +190,7 @@ fn other_gateways_and_settings_are_none() {
 fn broken_ones_are_told() {
     let unread = |text: &str| {
         let input = Input { path: "g.yaml".into(), bytes: text.into(), ..Input::default() };
-        matches!(study(input, &Lexicon::default()), Outcome::Unread(..))
+        matches!(analyze(input, &Lexicon::default()), Outcome::Unread(..))
     };
     assert!(unread("listen: ':80'\nroutes: [ { path: /a, stdio: { cmd: a }\n"));
     assert!(!unread("listen: ':80'\nroutes: [ { path: /shop, target: 'https://shop.example'\n"));
@@ -200,8 +200,8 @@ fn broken_ones_are_told() {
 #[test]
 fn a_gateway_of_many_routes_costs_their_number() {
     let routes: String = (0..20_000).map(|n| format!("- {{ path: /r{n}, stdio: {{ cmd: a }} }}\n")).collect();
-    let study = studied("g.yaml", &format!("listen: ':80'\nroutes:\n{routes}")).unwrap();
-    assert_eq!(study.entries.len(), MAX_TARGETS);
+    let analysis = studied("g.yaml", &format!("listen: ':80'\nroutes:\n{routes}")).unwrap();
+    assert_eq!(analysis.entries.len(), MAX_TARGETS);
 }
 
 proptest::proptest! {
@@ -215,8 +215,8 @@ proptest::proptest! {
         ]), 0..14)
     ) {
         let text = parts.join("\n");
-        if let Some(study) = studied("g.yaml", &text) {
-            for entry in &study.entries {
+        if let Some(analysis) = studied("g.yaml", &text) {
+            for entry in &analysis.entries {
                 proptest::prop_assert!(text.get(entry.span.range()).is_some() && text.get(entry.name.span.range()).is_some());
             }
         }
