@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use tsuba_bench::{Size, company};
 use tsuba_core::judge::{Audit, Options, Sequential, audit};
 use tsuba_core::read::{Document, Input, read};
-use tsuba_core::understand::{Analysis, Outcome, credential::Lexicon, analyze};
+use tsuba_core::understand::{Analysis, Outcome, analyze, credential::Lexicon};
 use tsuba_report::{Format, Look, Report};
 
 fn main() {

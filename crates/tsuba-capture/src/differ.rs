@@ -26,12 +26,12 @@ pub(crate) fn differences(sessions: &[Session], first: usize, second: usize) -> 
             out.push(Difference { sessions: [first, second], method: method.to_owned(), item, what });
         }
     }
-    let told = |session: &Session| {
+    let message = |session: &Session| {
         let answer =
             ["initialize", "server/discover"].iter().find_map(|method| session.answers.get(*method)?.first())?;
         serde_json::from_str::<Value>(answer.get()).ok()?.get("instructions").cloned()
     };
-    if told(one) != told(other) {
+    if message(one) != message(other) {
         let method = "instructions".to_owned();
         out.push(Difference { sessions: [first, second], method, item: None, what: "not the same" });
     }

@@ -44,7 +44,7 @@ fn held(era: Era, answers: &[&'static str], bounds: Bounds) -> (Session, Vec<Str
     (session, peer.sent)
 }
 
-fn told(answers: &[&'static str]) -> (String, Vec<String>) {
+fn describe(answers: &[&'static str]) -> (String, Vec<String>) {
     let bounds = Bounds { pages: 3, unasked: 5, total: 4000, ..Bounds::default() };
     let (session, _) = held(Era::Handshake, answers, bounds);
     (session.ended, session.troubles)
@@ -109,7 +109,7 @@ fn hostile_servers_end_in_evidence() {
         ),
         (vec![r#"{"id":null,"error":{"code":-32000}}"#], "the server ended the handshake with error -32000", None),
     ] {
-        let (got, troubles) = told(&answers);
+        let (got, troubles) = describe(&answers);
         assert_eq!((got.as_str(), troubles.first().map(String::as_str)), (ended, trouble), "{answers:?}");
     }
 }

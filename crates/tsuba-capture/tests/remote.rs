@@ -224,7 +224,7 @@ fn nobody_there_is_told() {
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     let url = format!("http://{}/mcp", listener.local_addr().unwrap());
     drop(listener);
-    let mut told = Vec::new();
+    let mut message = Vec::new();
     for url in [url.as_str(), "http://10.0.0.1/mcp", "http://169.254.169.254/mcp", "http://[::ffff:127.0.0.1]/mcp"] {
         let url: Url = url.parse().unwrap();
         let target =
@@ -237,11 +237,11 @@ fn nobody_there_is_told() {
             redact: Redact::default(),
         };
         capture(vec![job], &options(None), &Arc::new(AtomicBool::new(false)), |_, evidence| {
-            told.push(evidence.troubles.join("; "))
+            message.push(evidence.troubles.join("; "))
         });
     }
     assert_eq!(
-        told,
+        message,
         [
             "no connection: refused",
             "10.0.0.1 is an address of a private network; --allow-private allows it",

@@ -10,7 +10,7 @@
 
 use std::time::Instant;
 use tsuba_core::read::Input;
-use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
+use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
 use tsuba_core::wording;
 
 fn main() {

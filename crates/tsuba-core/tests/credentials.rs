@@ -10,7 +10,7 @@
 
 use serde_json::{Value, json};
 use tsuba_core::read::Input;
-use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
+use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
 
 /// A small generator with a fixed seed: the figures are the same on every machine.
 struct Random(u64);

@@ -397,10 +397,10 @@ fn hold(work: fn(&str, &str, &Lexicon), shapes: &[Shape]) {
     let mut over = Vec::new();
     for shape in shapes.iter().filter(|(name, ..)| name.contains(&only)) {
         let (growth, bytes, took) = growth(work, shape, &lexicon);
-        let told = format!("{}: {growth:.2} at {bytes} bytes in {took:?}", shape.0);
-        println!("{told}");
+        let message = format!("{}: {growth:.2} at {bytes} bytes in {took:?}", shape.0);
+        println!("{message}");
         if growth > MAX_GROWTH {
-            over.push(told);
+            over.push(message);
         }
     }
     assert!(over.is_empty(), "grows with more than its size:\n{}", over.join("\n"));

@@ -17,7 +17,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::read::Input;
 use tsuba_core::text::fingerprint;
-use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
+use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
 use tsuba_wording::{Example, train};
 
 /// What must be reached on the part held out.
@@ -115,7 +115,7 @@ fn listing(line: &str) -> Value {
 }
 
 /// The rules of the family that speak at medium or above, with what they say.
-fn told(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, String> {
+fn describe(line: &str, rules: &[&'static Rule]) -> BTreeMap<&'static str, String> {
     let mut all = all_told(line, rules);
     all.retain(|_, said| !said.starts_with("low") && !said.starts_with("note"));
     all
@@ -141,8 +141,8 @@ fn hostile_texts_are_found_and_honest_ones_left_alone() {
     let mut languages: BTreeMap<(String, bool), (usize, usize)> = BTreeMap::new();
     let mut named = (0, 0);
     for sample in corpus() {
-        let told = told(&sample.line, &rules);
-        let right = told.is_empty() != sample.hostile;
+        let message = describe(&sample.line, &rules);
+        let right = message.is_empty() != sample.hostile;
         for count in [
             counts.entry((sample.held_out(), sample.hostile)).or_default(),
             languages.entry((sample.language.clone(), sample.hostile)).or_default(),
@@ -151,15 +151,15 @@ fn hostile_texts_are_found_and_honest_ones_left_alone() {
             count.1 += 1;
         }
         let own = format!("wording/{}", sample.label);
-        if sample.hostile && !told.is_empty() {
-            named.0 += usize::from(told.contains_key(own.as_str()));
+        if sample.hostile && !message.is_empty() {
+            named.0 += usize::from(message.contains_key(own.as_str()));
             named.1 += 1;
         }
         if look && !sample.held_out() && !right {
-            let told = if sample.hostile { all_told(&sample.line, &rules) } else { told.clone() };
+            let message = if sample.hostile { all_told(&sample.line, &rules) } else { message.clone() };
             println!("{} {}", if sample.hostile { "MISSED" } else { "FALSE " }, sample.language);
             println!("       {}", sample.line);
-            told.values().for_each(|message| println!("       -> {message}"));
+            message.values().for_each(|message| println!("       -> {message}"));
         }
     }
     let share = |held: bool, hostile: bool| {

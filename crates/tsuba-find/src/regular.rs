@@ -45,7 +45,7 @@ pub fn read_regular(path: &Path, most: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     open_regular(path)?.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
     if u64::try_from(bytes.len()).is_ok_and(|length| length > most) {
-        return Err(io::Error::new(io::ErrorKind::FileTooLarge, format!("it is larger than {}", told(most))));
+        return Err(io::Error::new(io::ErrorKind::FileTooLarge, format!("it is larger than {}", describe(most))));
     }
     Ok(bytes)
 }
@@ -60,7 +60,7 @@ pub fn read_regular_text(path: &Path, most: u64) -> io::Result<String> {
         .map_err(|_| io::Error::new(io::ErrorKind::InvalidData, "it is not valid UTF-8"))
 }
 
-fn told(bytes: u64) -> String {
+fn describe(bytes: u64) -> String {
     match bytes {
         mib if mib >= 1 << 20 => format!("{} MiB", mib >> 20),
         kib => format!("{} KiB", kib >> 10),

@@ -73,10 +73,12 @@ impl Report {
 /// Notes at every listing the entries whose server it is.
 fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
     let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
-    let places = audit.analyses.iter().enumerate().flat_map(|(s, analysis)| (0..analysis.entries.len()).map(move |e| (s, e)));
+    let places =
+        audit.analyses.iter().enumerate().flat_map(|(s, analysis)| (0..analysis.entries.len()).map(move |e| (s, e)));
     let places: Vec<(usize, usize)> = places.collect();
     for ((s, e), row) in places.iter().zip(rows.iter()) {
-        let listed = audit.analyses.get(*s).and_then(|analysis| analysis.entries.get(*e)).and_then(|entry| entry.listed);
+        let listed =
+            audit.analyses.get(*s).and_then(|analysis| analysis.entries.get(*e)).and_then(|entry| entry.listed);
         if let Some(listed) = listed {
             owners.entry((listed.analysis, listed.entry)).or_default().push(row.id.clone());
         }
@@ -126,8 +128,8 @@ impl Summary {
         own()
             .filter_map(|entry| entry.verdict)
             .for_each(|verdict| *summary.verdicts.entry(Named(verdict)).or_default() += 1);
-        let counted = together(findings, entries).into_iter().filter(|told| told.lead.waived.is_none());
-        counted.for_each(|told| *summary.findings.entry(Named(told.lead.severity)).or_default() += 1);
+        let counted = together(findings, entries).into_iter().filter(|message| message.lead.waived.is_none());
+        counted.for_each(|message| *summary.findings.entry(Named(message.lead.severity)).or_default() += 1);
         summary
     }
 }

@@ -80,8 +80,9 @@ fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> 
     writeln!(out, "\n{}", look.paint(Tint::Heading, "The same server, set up differently"))?;
     for (server, variants) in servers {
         let places = variants.values().map(Vec::len).sum();
-        let told = format!("{} in {}", count(variants.len(), "variant", "variants"), count(places, "place", "places"));
-        writeln!(out, "  {}  {}", look.paint(Tint::Name, &server), look.paint(Tint::Quiet, &told))?;
+        let message =
+            format!("{} in {}", count(variants.len(), "variant", "variants"), count(places, "place", "places"));
+        writeln!(out, "  {}  {}", look.paint(Tint::Name, &server), look.paint(Tint::Quiet, &message))?;
         for (variant, entries) in variants {
             writeln!(out, "    {}", cut(&variant, look.width.saturating_sub(4)))?;
             for entry in entries {

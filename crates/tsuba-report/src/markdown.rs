@@ -2,7 +2,7 @@
 
 use crate::model::{EntryRow, Named};
 use crate::phrases::{count, launch_lines, reason, shown};
-use crate::together::{Told, together};
+use crate::together::{FindingGroup, together};
 use crate::{Renderer, Report};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -22,14 +22,14 @@ impl Renderer for Markdown {
             .map(|v| format!("{} {}", summary.verdicts.get(&Named(*v)).unwrap_or(&0), v.name()))
             .collect();
         let filters: Vec<&str> = report.filters.iter().map(|filter| filter.as_str()).collect();
-        let told =
+        let message =
             if filters.is_empty() { String::new() } else { escape(&format!("; filtered: {}", filters.join("; "))) };
         let unread = match summary.unread {
             0 => String::new(),
             some => format!("; {} unread", count(some, "file", "files")),
         };
         let title = match report.is_partial() {
-            false => format!("{}{unread}{told}", verdicts.join(", ")),
+            false => format!("{}{unread}{message}", verdicts.join(", ")),
             true => escape(&format!("filtered ({}), so without verdicts{unread}", filters.join("; "))),
         };
         writeln!(out, "## Tool servers: {title}\n")?;
@@ -46,17 +46,17 @@ impl Renderer for Markdown {
                 String::new()
             }
         )?;
-        let mut findings: BTreeMap<&str, Vec<Told<'_>>> = BTreeMap::new();
+        let mut findings: BTreeMap<&str, Vec<FindingGroup<'_>>> = BTreeMap::new();
         let above = report.findings.iter().filter(|f| f.severity > Severity::Note || f.entry.is_none());
-        for told in together(above, &report.entries) {
-            findings.entry(told.lead.entry.as_deref().unwrap_or_default()).or_default().push(told);
+        for message in together(above, &report.entries) {
+            findings.entry(message.lead.entry.as_deref().unwrap_or_default()).or_default().push(message);
         }
         // Beside an earlier report only what is new is told.
         let fresh = |entry: &EntryRow| summary.known == 0 || findings.contains_key(entry.id.as_str());
         // Where only some rules were run there is no verdict: then whatever has a finding is told.
         let found = |entry: &EntryRow| findings.contains_key(entry.id.as_str());
-        let told = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
-        for entry in report.entries.iter().filter(|entry| !entry.document && fresh(entry)).filter(told) {
+        let message = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
+        for entry in report.entries.iter().filter(|entry| !entry.document && fresh(entry)).filter(message) {
             let verdict = entry.verdict.map(|verdict| format!(" ({})", verdict.name())).unwrap_or_default();
             writeln!(out, "### {}{verdict}\n", escape(entry.name.as_str()))?;
             let lines = launch_lines(entry);
@@ -80,13 +80,13 @@ impl Renderer for Markdown {
             writeln!(out)?;
         }
         let of_documents = report.entries.iter().filter(|entry| entry.document);
-        let of_documents: Vec<&Told<'_>> =
+        let of_documents: Vec<&FindingGroup<'_>> =
             of_documents.filter_map(|entry| findings.get(entry.id.as_str())).flatten().collect();
-        let loose: Vec<&Told<'_>> = findings.get("").into_iter().flatten().collect();
-        for (heading, told) in [("Shown in documents", of_documents), ("File-level findings", loose)] {
-            if !told.is_empty() {
+        let loose: Vec<&FindingGroup<'_>> = findings.get("").into_iter().flatten().collect();
+        for (heading, message) in [("Shown in documents", of_documents), ("File-level findings", loose)] {
+            if !message.is_empty() {
                 writeln!(out, "### {heading}\n")?;
-                told.into_iter().try_for_each(|told| findings_item(told, out))?;
+                message.into_iter().try_for_each(|message| findings_item(message, out))?;
                 writeln!(out)?;
             }
         }
@@ -100,8 +100,8 @@ impl Renderer for Markdown {
     }
 }
 
-fn findings_item(told: &Told<'_>, out: &mut dyn Write) -> io::Result<()> {
-    let finding = told.lead;
+fn findings_item(message: &FindingGroup<'_>, out: &mut dyn Write) -> io::Result<()> {
+    let finding = message.lead;
     if let Some(waiver) = &finding.waived {
         return writeln!(
             out,
@@ -112,20 +112,20 @@ fn findings_item(told: &Told<'_>, out: &mut dyn Write) -> io::Result<()> {
             escape(waiver.reason.as_str())
         );
     }
-    let again = told.places().map(|places| format!(", {places}")).unwrap_or_default();
-    let messages: Vec<String> = told.all().map(|finding| escape(finding.message.as_str())).collect();
+    let again = message.places().map(|places| format!(", {places}")).unwrap_or_default();
+    let messages: Vec<String> = message.all().map(|finding| escape(finding.message.as_str())).collect();
     writeln!(
         out,
         "- [ ] **{}** {} ({}:{}:{}{again}): {}",
         finding.severity,
-        told.codes(),
+        message.codes(),
         code(finding.setup.as_str()),
         finding.place.line,
         finding.place.column,
         messages.join("; ")
     )?;
     writeln!(out, "  - {}", code(finding.excerpt.as_str()))?;
-    told.fixes().into_iter().try_for_each(|fix| writeln!(out, "  - {}", escape(fix)))
+    message.fixes().into_iter().try_for_each(|fix| writeln!(out, "  - {}", escape(fix)))
 }
 
 /// Everything that Markdown or HTML would obey is escaped.

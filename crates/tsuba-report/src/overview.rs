@@ -2,7 +2,7 @@
 
 use crate::model::{EntryRow, Report, Text};
 use crate::style::{cut, cut_front, pad};
-use crate::together::Told;
+use crate::together::FindingGroup;
 use crate::{Look, Tint, count};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -25,7 +25,7 @@ pub(crate) fn overview<'f>(
     look: Look,
     report: &Report,
     entries: &[&EntryRow],
-    own: impl Fn(&EntryRow) -> &'f [Told<'f>],
+    own: impl Fn(&EntryRow) -> &'f [FindingGroup<'f>],
     out: &mut dyn Write,
 ) -> io::Result<()> {
     table(look, report, out)?;
@@ -51,9 +51,12 @@ pub(crate) fn overview<'f>(
 }
 
 /// How many findings there are, worst first.
-fn severities(findings: &[Told<'_>]) -> String {
+fn severities(findings: &[FindingGroup<'_>]) -> String {
     let counts = [Severity::Critical, Severity::High, Severity::Medium].map(|severity| {
-        let count = findings.iter().filter(|told| told.lead.severity == severity && told.lead.waived.is_none()).count();
+        let count = findings
+            .iter()
+            .filter(|message| message.lead.severity == severity && message.lead.waived.is_none())
+            .count();
         (count > 0).then(|| format!("{count} {}", severity.name()))
     });
     counts.into_iter().flatten().collect::<Vec<_>>().join(", ")

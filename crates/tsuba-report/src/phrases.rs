@@ -35,7 +35,7 @@ pub(crate) fn shown(report: &Report) -> Option<String> {
 /// What decides a verdict, in words: the title of a rule, or what was not seen.
 pub(crate) fn reason(name: &str) -> Option<&'static str> {
     let rule = tsuba_core::rules::find(name).map(|rule| rule.title);
-    rule.or_else(|| Unseen::from_name(name).map(Unseen::told))
+    rule.or_else(|| Unseen::from_name(name).map(Unseen::describe))
 }
 
 /// What an entry does with what [`plan_line`] tells: it starts it, calls it, or only lists it.
@@ -105,8 +105,9 @@ fn counts(listing: &ListingRow) -> String {
         (listing.prompts, "prompt", "prompts"),
         (listing.resources, "resource", "resources"),
     ];
-    let told: Vec<String> = counts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| count(*n, one, more)).collect();
-    if told.is_empty() { "no tools".to_owned() } else { told.join(", ") }
+    let message: Vec<String> =
+        counts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, more)| count(*n, one, more)).collect();
+    if message.is_empty() { "no tools".to_owned() } else { message.join(", ") }
 }
 
 /// What the server of an entry lists, and where that stands; nothing where the entry is that listing.
@@ -157,7 +158,7 @@ fn version(source: Option<Source>, version: Option<&str>) -> String {
 
 /// What is handed over, in one line.
 pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
-    let mut told: Vec<String> = entry
+    let mut message: Vec<String> = entry
         .credentials
         .iter()
         .map(|c| {
@@ -170,8 +171,8 @@ pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
         .collect();
     // What an option passes on and the environment sets is told once.
     let mut seen = BTreeSet::new();
-    told.retain(|one| seen.insert(one.clone()));
-    (!told.is_empty()).then(|| told.join(", "))
+    message.retain(|one| seen.insert(one.clone()));
+    (!message.is_empty()).then(|| message.join(", "))
 }
 
 /// What was decided on an entry.

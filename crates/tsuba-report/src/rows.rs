@@ -121,21 +121,21 @@ fn said(text: &str) -> Option<&str> {
 
 fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    let told = plan.told();
+    let message = plan.describe();
     Launch {
-        wrappers: told.wrappers.iter().map(|name| clean(name)).collect(),
-        runner: said(&told.runner).map(clean),
-        source: told.source.map(Named),
-        package: said(&told.package).map(clean),
-        version: said(&told.version).map(clean),
-        pin: told.pin.map(Named),
-        image: said(&told.image).map(clean),
-        tag: said(&told.tag).map(clean),
-        digest: said(&told.digest).map(clean),
-        script: said(&told.script).map(clean),
-        args: told.args.iter().map(|word| clean(word)).collect(),
-        bridge: told.bridge,
-        via: told.via.iter().map(|step| via(audit, step)).collect(),
+        wrappers: message.wrappers.iter().map(|name| clean(name)).collect(),
+        runner: said(&message.runner).map(clean),
+        source: message.source.map(Named),
+        package: said(&message.package).map(clean),
+        version: said(&message.version).map(clean),
+        pin: message.pin.map(Named),
+        image: said(&message.image).map(clean),
+        tag: said(&message.tag).map(clean),
+        digest: said(&message.digest).map(clean),
+        script: said(&message.script).map(clean),
+        args: message.args.iter().map(|word| clean(word)).collect(),
+        bridge: message.bridge,
+        via: message.via.iter().map(|step| via(audit, step)).collect(),
         not_understood: plan.not_understood.map(Text::constant),
     }
 }
@@ -217,8 +217,8 @@ fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {
 }
 
 fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> bool) -> Vec<TextRow> {
-    let told = passages.iter().filter(|passage| wanted(passage));
-    told.map(|p| TextRow { place: Named(p.place), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
+    let message = passages.iter().filter(|passage| wanted(passage));
+    message.map(|p| TextRow { place: Named(p.place), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
 }
 
 /// `entry` is the id of the entry that it belongs to.

@@ -7,7 +7,7 @@ use tsuba_core::severity::Confidence;
 
 /// Findings that are told as one.
 #[derive(Clone, Debug)]
-pub(crate) struct Told<'r> {
+pub(crate) struct FindingGroup<'r> {
     /// The worst of them.
     pub(crate) lead: &'r FindingRow,
     /// What other rules say of the same characters.
@@ -16,7 +16,7 @@ pub(crate) struct Told<'r> {
     pub(crate) again: Vec<&'r FindingRow>,
 }
 
-impl<'r> Told<'r> {
+impl<'r> FindingGroup<'r> {
     fn of(lead: &'r FindingRow) -> Self {
         Self { lead, with: Vec::new(), again: Vec::new() }
     }
@@ -61,7 +61,7 @@ impl<'r> Told<'r> {
 pub(crate) fn together<'r>(
     findings: impl IntoIterator<Item = &'r FindingRow>,
     entries: &'r [EntryRow],
-) -> Vec<Told<'r>> {
+) -> Vec<FindingGroup<'r>> {
     let starts: BTreeMap<&str, (u32, u32)> =
         entries.iter().map(|entry| (entry.id.as_str(), (entry.place.line, entry.place.column))).collect();
     let whole = |row: &FindingRow| {
@@ -69,13 +69,13 @@ pub(crate) fn together<'r>(
         row.place.pointer.as_str().is_empty()
             || row.entry.as_ref().and_then(|id| starts.get(id.as_str())) == Some(&start)
     };
-    let mut told: Vec<Told<'r>> = Vec::new();
+    let mut message: Vec<FindingGroup<'r>> = Vec::new();
     let mut prints = BTreeMap::new();
     let mut places = BTreeMap::new();
     for row in findings {
         // Only what a document shows has the fingerprint of another finding.
         let first: Option<&usize> = prints.get(&(row.setup.as_str(), row.fingerprint.as_str()));
-        if let Some(first) = first.and_then(|first| told.get_mut(*first)) {
+        if let Some(first) = first.and_then(|first| message.get_mut(*first)) {
             // What another rule said there is said again with it.
             if first.lead.fingerprint == row.fingerprint {
                 first.again.push(row);
@@ -87,17 +87,17 @@ pub(crate) fn together<'r>(
         let own = (row.waived.is_none() && !whole(row)).then_some(at);
         let index = match own.and_then(|own| places.get(&own)) {
             Some(index) => {
-                let with: Option<&mut Told<'r>> = told.get_mut(*index);
+                let with: Option<&mut FindingGroup<'r>> = message.get_mut(*index);
                 with.into_iter().for_each(|with| with.with.push(row));
                 *index
             }
             None => {
-                told.push(Told::of(row));
-                told.len() - 1
+                message.push(FindingGroup::of(row));
+                message.len() - 1
             }
         };
         prints.insert((row.setup.as_str(), row.fingerprint.as_str()), index);
         own.into_iter().for_each(|own| _ = places.entry(own).or_insert(index));
     }
-    told
+    message
 }

@@ -12,10 +12,10 @@ use std::time::Duration;
 pub(crate) fn attempt(attack: &str) -> String {
     let (name, what) = attack.split_once('=').unwrap_or((attack, ""));
     match name {
-        "read" => told(fs::read(what).map(|bytes| format!("read {} bytes", bytes.len()))),
-        "say" => told(fs::read_to_string(what)),
-        "list" => told(fs::read_dir(what).map(|all| format!("listed {}", all.count()))),
-        "write" => told(fs::write(what, "written by a stand-in").map(|()| "written".to_owned())),
+        "read" => describe(fs::read(what).map(|bytes| format!("read {} bytes", bytes.len()))),
+        "say" => describe(fs::read_to_string(what)),
+        "list" => describe(fs::read_dir(what).map(|all| format!("listed {}", all.count()))),
+        "write" => describe(fs::write(what, "written by a stand-in").map(|()| "written".to_owned())),
         "connect" => connect(what),
         "datagram" => datagram(what),
         "disk" => disk(what),
@@ -51,7 +51,7 @@ fn echo(secret: &str) -> String {
     forms.join(" | ")
 }
 
-fn told(outcome: std::io::Result<String>) -> String {
+fn describe(outcome: std::io::Result<String>) -> String {
     outcome.unwrap_or_else(|error| format!("failed: {:?}", error.kind()))
 }
 
@@ -59,7 +59,7 @@ fn connect(to: &str) -> String {
     let within = Duration::from_secs(2);
     let address = std::net::ToSocketAddrs::to_socket_addrs(to).ok().and_then(|mut all| all.next());
     let Some(address) = address else { return "failed: no such name".to_owned() };
-    told(TcpStream::connect_timeout(&address, within).map(|stream| {
+    describe(TcpStream::connect_timeout(&address, within).map(|stream| {
         let mut stream = stream;
         let said = stream.set_read_timeout(Some(Duration::from_millis(300)));
         let mut byte = [0];
@@ -72,7 +72,7 @@ fn connect(to: &str) -> String {
 fn datagram(to: &str) -> String {
     let own = if to.starts_with('[') { "[::]:0" } else { "0.0.0.0:0" };
     let sent = std::net::UdpSocket::bind(own).and_then(|socket| socket.send_to(b"ho", to));
-    told(sent.map(|_| "sent".to_owned()))
+    describe(sent.map(|_| "sent".to_owned()))
 }
 
 /// Writes until nothing more can be written.
@@ -122,7 +122,7 @@ fn forks() -> String {
 fn stay(seconds: &str) -> String {
     let mut child = Command::new("setsid");
     child.args(["sleep", seconds]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-    told(child.spawn().map(|_| "left behind".to_owned()))
+    describe(child.spawn().map(|_| "left behind".to_owned()))
 }
 
 #[cfg(target_os = "linux")]

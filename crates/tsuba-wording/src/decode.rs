@@ -408,7 +408,7 @@ mod tests {
     use super::*;
 
     fn found(text: &str) -> Vec<(How, String)> {
-        crate::revealed::told(
+        crate::revealed::describe(
             |text, out| {
                 find(text, out);
                 marked(text, out);

@@ -413,8 +413,8 @@ mod tests {
             once.passages.iter_mut().for_each(|passage| passage.place = Place::Schema);
             let mut twice = once.clone();
             twice.passages.extend(once.passages.clone());
-            let told = |said: &Said<'_>| read(said).iter().map(|remark| remark.class).collect::<Vec<_>>();
-            assert_eq!(told(&twice).len(), 2 * told(&once).len(), "{text}");
+            let message = |said: &Said<'_>| read(said).iter().map(|remark| remark.class).collect::<Vec<_>>();
+            assert_eq!(message(&twice).len(), 2 * message(&once).len(), "{text}");
         }
     }
 

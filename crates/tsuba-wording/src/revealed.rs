@@ -90,7 +90,7 @@ pub(super) const MOST: usize = 64;
 
 /// What a search finds in a text, for its tests.
 #[cfg(test)]
-pub(super) fn told(find: fn(&str, &mut Vec<Revealed>), text: &str) -> Vec<(How, String)> {
+pub(super) fn describe(find: fn(&str, &mut Vec<Revealed>), text: &str) -> Vec<(How, String)> {
     let mut out = Vec::new();
     find(text, &mut out);
     out.into_iter().map(|part| (part.how, part.text)).collect()

@@ -16,7 +16,7 @@ const PIECE: usize = 240;
 
 /// Reads short texts that follow each other as one; `said` is what each passage says. Only what no place says alone is told.
 pub(super) fn read(server: &Said<'_>, said: &[Set], own: &BTreeSet<String>, out: &mut Vec<Remark>) {
-    let told: BTreeSet<usize> = out.iter().filter(|r| r.strength > Strength::Faint).map(|r| r.passage).collect();
+    let message: BTreeSet<usize> = out.iter().filter(|r| r.strength > Strength::Faint).map(|r| r.passage).collect();
     let speaks = |place: Place| !matches!(place, Place::Name | Place::Address | Place::ParameterName);
     let pieces: Vec<usize> = server
         .passages
@@ -38,7 +38,7 @@ pub(super) fn read(server: &Said<'_>, said: &[Set], own: &BTreeSet<String>, out:
             continue;
         }
         // What one of them says alone has been read.
-        if indexes.iter().any(|i| told.contains(i)) || sets.count() < 2 || !may_amount(all) {
+        if indexes.iter().any(|i| message.contains(i)) || sets.count() < 2 || !may_amount(all) {
             continue;
         }
         let texts: Vec<&str> = indexes.iter().filter_map(|i| server.passages.get(*i)).map(|p| p.text.trim()).collect();

@@ -32,8 +32,8 @@ pub(crate) fn keep(
     register::as_known(&mut audited.audit);
     let report = audited.report().with_inputs(&[]);
     let audit = &audited.audit;
-    let told = || format!("cannot write into {}", folder(register).display());
-    fs::create_dir_all(folder(register)).with_context(told)?;
+    let message = || format!("cannot write into {}", folder(register).display());
+    fs::create_dir_all(folder(register)).with_context(message)?;
     // A link that lies there already would have its author's choice of a file written over.
     let is_link = |path: &Path| path.symlink_metadata().is_ok_and(|metadata| metadata.is_symlink());
     let linked = decided.iter().map(|(decision, _)| file(register, &decision.id())).find(|path| is_link(path));

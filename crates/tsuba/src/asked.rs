@@ -53,7 +53,7 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, Line) {
     let mut eras: Vec<&str> = listed.clone().map(|session| session.era.name()).collect();
     eras.dedup();
     let refused = evidence.http.iter().any(|a| a.ask == "no-token" && matches!(a.status, Some(401 | 403)));
-    let told = |more: String| Line {
+    let message = |more: String| Line {
         entry: job.entry.clone(),
         setup: job.setup.clone(),
         more,
@@ -63,21 +63,23 @@ pub(crate) fn outcome(job: &Job, evidence: &Evidence) -> (Group, Line) {
         let why = evidence.troubles.first().or(evidence.sessions.first().map(|session| &session.ended));
         let why = why.cloned().unwrap_or_else(|| "nothing was answered".to_owned());
         if refused {
-            return (Group::WantsLogin, told(String::new()));
+            return (Group::WantsLogin, message(String::new()));
         }
         // Programs that are not there are one reason, whatever they are called.
         let not_started = why.strip_prefix("cannot start ").and_then(|rest| rest.rsplit_once(": "));
         return match not_started {
             // What never started did nothing in its cage.
-            Some((program, why)) => (Group::Silent(why.to_owned()), Line { caged: None, ..told(program.to_owned()) }),
-            None => (Group::Silent(why), told(String::new())),
+            Some((program, why)) => {
+                (Group::Silent(why.to_owned()), Line { caged: None, ..message(program.to_owned()) })
+            }
+            None => (Group::Silent(why), message(String::new())),
         };
     };
     let ended = if first.ended == "complete" { String::new() } else { format!("; {}", first.ended) };
     let differs = if evidence.differs.is_empty() { "" } else { "; answers clients differently" };
     let version = evidence.package.as_ref().and_then(|package| package.version.as_ref());
     let version = version.map(|version| format!("; version {version}")).unwrap_or_default();
-    (Group::Listed, told(format!("{}{version}{ended}{differs}", eras.join(" and "))))
+    (Group::Listed, message(format!("{}{version}{ended}{differs}", eras.join(" and "))))
 }
 
 /// What entries have in common that were asked.
@@ -95,21 +97,21 @@ pub(crate) enum Group {
 pub(crate) fn summary(
     page: &mut Page<'_>,
     (folder, inputs): (&Path, &[PathBuf]),
-    told: &[(Group, Line)],
+    message: &[(Group, Line)],
     count: usize,
     skipped: &[Skipped],
     cleaner: &Redactor,
 ) -> io::Result<()> {
     let clean = |text: &str| cleaner.clean(text);
-    let of = |group: &Group| told.iter().filter(|(other, _)| other == group).count();
+    let of = |group: &Group| message.iter().filter(|(other, _)| other == group).count();
     let (listed, login) = (of(&Group::Listed), of(&Group::WantsLogin));
-    let silent = told.len() - listed - login;
+    let silent = message.len() - listed - login;
     page.line(&format!(
         "asked {} of {count} entries: {listed} listed, {login} require a login, {silent} did not answer   (evidence in {})",
-        told.len(),
+        message.len(),
         folder.display()
     ))?;
-    for group in told.chunk_by(|a, b| a.0 == b.0) {
+    for group in message.chunk_by(|a, b| a.0 == b.0) {
         let Some((first, _)) = group.first() else { continue };
         match first {
             Group::Listed => page.heading("Listed their tools")?,
@@ -118,14 +120,14 @@ pub(crate) fn summary(
         }
         lines(page, group.iter().map(|(_, line)| line), cleaner)?;
     }
-    caged(page, told, cleaner)?;
+    caged(page, message, cleaner)?;
     for Skipped { why: Reason { why, option }, entries } in skipped {
         let option = option.map(|option| format!(" (needs {option})")).unwrap_or_default();
         page.heading(&format!("Not asked: {why}{option}"))?;
         lines(page, entries, cleaner)?;
     }
     let inputs: String = inputs.iter().map(|input| format!(" {}", input.display())).collect();
-    if !told.is_empty() {
+    if !message.is_empty() {
         return page.line(&format!("\nnext: tsuba audit --evidence {}{inputs}", folder.display()));
     }
     // Nothing was asked: there is nothing to judge yet.
@@ -165,8 +167,8 @@ fn seen(cage: &Touched) -> String {
 }
 
 /// What was seen of the servers that ran in a cage, whether or not they answered.
-fn caged(page: &mut Page<'_>, told: &[(Group, Line)], cleaner: &Redactor) -> io::Result<()> {
-    let ran: Vec<(&Line, &str)> = told.iter().filter_map(|(_, line)| Some((line, line.caged.as_deref()?))).collect();
+fn caged(page: &mut Page<'_>, message: &[(Group, Line)], cleaner: &Redactor) -> io::Result<()> {
+    let ran: Vec<(&Line, &str)> = message.iter().filter_map(|(_, line)| Some((line, line.caged.as_deref()?))).collect();
     if ran.is_empty() {
         return Ok(());
     }

@@ -57,8 +57,8 @@ impl Config {
         let text = read_regular_text(path, MAX_CONFIGURATION)
             .with_context(|| format!("cannot read the configuration {}", path.display()))?;
         let (config, key_file) = Self::parse(&text).map_err(|mistakes| {
-            let told: Vec<String> = mistakes.iter().map(|mistake| format!("{}:{mistake}", path.display())).collect();
-            anyhow::anyhow!("{}", told.join("\n       "))
+            let message: Vec<String> = mistakes.iter().map(|mistake| format!("{}:{mistake}", path.display())).collect();
+            anyhow::anyhow!("{}", message.join("\n       "))
         })?;
         Ok(Self { path: Some(path.to_owned()), key: key_file.as_deref().map(key).transpose()?, ..config })
     }
@@ -221,8 +221,8 @@ fn folder_glob(pattern: &str) -> Option<Glob> {
 }
 
 fn key(path: &Path) -> anyhow::Result<Key> {
-    let told = || format!("cannot read the key file {}", path.display());
-    let bytes = read_regular(path, MAX_KEY).with_context(told)?;
+    let message = || format!("cannot read the key file {}", path.display());
+    let bytes = read_regular(path, MAX_KEY).with_context(message)?;
     if bytes.is_empty() {
         bail!("the key file {} is empty: write at least 32 random bytes into it", path.display());
     }
@@ -256,8 +256,8 @@ mod tests {
             ),
         ] {
             let mistakes = Config::parse(text).unwrap_err();
-            let told: Vec<(u32, u32)> = mistakes.iter().map(|mistake| (mistake.line, mistake.column)).collect();
-            assert_eq!(told, places, "{text}: {mistakes:?}");
+            let message: Vec<(u32, u32)> = mistakes.iter().map(|mistake| (mistake.line, mistake.column)).collect();
+            assert_eq!(message, places, "{text}: {mistakes:?}");
         }
         let (_, key_file) = Config::parse("key_file = \"k\"\n").unwrap();
         assert_eq!(key_file.as_deref(), Some(Path::new("k")));

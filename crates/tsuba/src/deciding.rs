@@ -143,12 +143,18 @@ impl Named {
             };
             if fits.len() > 1 && !self.all {
                 let line = |(_, analysis, entry): &(EntryRef, &Analysis, &Entry)| {
-                    let place = analysis.document.lines.position(&analysis.document.text, entry.name.span.start as usize);
-                    audit.cleaner.clean(&format!("{}  {}:{}", entry_id(analysis, entry), analysis.document.path, place.line))
+                    let place =
+                        analysis.document.lines.position(&analysis.document.text, entry.name.span.start as usize);
+                    audit.cleaner.clean(&format!(
+                        "{}  {}:{}",
+                        entry_id(analysis, entry),
+                        analysis.document.path,
+                        place.line
+                    ))
                 };
-                let told: String = fits.iter().take(TOLD).map(|fit| format!("\n  {}", line(fit))).collect();
+                let message: String = fits.iter().take(TOLD).map(|fit| format!("\n  {}", line(fit))).collect();
                 bail!(
-                    "{} entries are called {}; name one by its id (--entry ID), or add --all:{told}",
+                    "{} entries are called {}; name one by its id (--entry ID), or add --all:{message}",
                     fits.len(),
                     audit.cleaner.clean(name)
                 );

@@ -80,7 +80,7 @@ fn quoted(side: &str, name: &str, cleaner: &Redactor) -> String {
     for c in clean.chars() {
         let mut bytes = [0; 4];
         let text = c.encode_utf8(&mut bytes);
-        let told: Cow<'_, str> = match c {
+        let message: Cow<'_, str> = match c {
             '\n' => "\\n".into(),
             '\t' => "\\t".into(),
             '\r' => "\\r".into(),
@@ -89,7 +89,7 @@ fn quoted(side: &str, name: &str, cleaner: &Redactor) -> String {
             c if c.is_ascii() && !c.is_control() => text.to_owned().into(),
             _ => text.bytes().map(|byte| format!("\\{byte:03o}")).collect::<String>().into(),
         };
-        out.push_str(&told);
+        out.push_str(&message);
     }
     out.push('"');
     out

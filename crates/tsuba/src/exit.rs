@@ -54,8 +54,8 @@ fn status(outcome: anyhow::Result<Done>) -> ExitCode {
         Err(error) => {
             // Paths, names and what a library says of them come from outside, like everything in a report.
             let cleaner = tsuba_core::judge::pattern_redactor();
-            let told = format!("{error:#}");
-            let lines: Vec<String> = told.lines().map(|line| cleaner.clean(line).to_string()).collect();
+            let message = format!("{error:#}");
+            let lines: Vec<String> = message.lines().map(|line| cleaner.clean(line).to_string()).collect();
             output::note(&lines.join("\n"));
             ExitCode::from(2)
         }

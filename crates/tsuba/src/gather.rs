@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use tsuba_core::judge::{Parallel as _, UnreadFile};
 use tsuba_core::read::{self, Input, MAX_BYTES};
-use tsuba_core::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, analyze, analyze_pasted};
+use tsuba_core::understand::{Analysis, Outcome, SetupKind, analyze, analyze_pasted, credential::Lexicon};
 use tsuba_find::{Facts, Walk};
 use tsuba_report::{RepositorySource, Source};
 
@@ -262,10 +262,10 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
     progress.done();
     let mut analyses = collected.analyses.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let mut told = HashSet::new();
+    let mut message = HashSet::new();
     for problem in problems {
         let names = collected.naming.names(&problem.path);
-        if !collected.exclude.is_match(&names.path) && told.insert(names.whole) {
+        if !collected.exclude.is_match(&names.path) && message.insert(names.whole) {
             unread.push(UnreadFile { path: names.path, line: None, why: problem.why.to_owned() });
         }
     }
@@ -351,8 +351,11 @@ fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
         let analyses = lock(&collected.analyses);
         let path = |analysis: &Analysis| PathBuf::from(analysis.document.file());
         // By their bytes, since comparing paths part by part takes long for many.
-        let folders: HashSet<&OsStr> =
-            analyses.iter().filter_map(|analysis| Path::new(analysis.document.file()).parent()).map(Path::as_os_str).collect();
+        let folders: HashSet<&OsStr> = analyses
+            .iter()
+            .filter_map(|analysis| Path::new(analysis.document.file()).parent())
+            .map(Path::as_os_str)
+            .collect();
         let lies_beside = |file: &&PathBuf| file.parent().is_some_and(|parent| folders.contains(parent.as_os_str()));
         let mut wanted: Vec<PathBuf> = dotenv.iter().filter(lies_beside).cloned().collect();
         for analysis in analyses.iter() {

@@ -35,8 +35,12 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
             if !selection.entries.is_empty() && !selection.entries.iter().any(|wanted| wanted == name) {
                 continue;
             }
-            let told =
-                Line { entry: name.to_owned(), setup: analysis.document.path.clone(), more: String::new(), caged: None };
+            let message = Line {
+                entry: name.to_owned(),
+                setup: analysis.document.path.clone(),
+                more: String::new(),
+                caged: None,
+            };
             match target(analysis, entry, selection) {
                 Ok(target) => {
                     let fingerprint = launch_fingerprint(entry);
@@ -46,7 +50,7 @@ pub(crate) fn jobs(audit: &Audit, selection: &Selection<'_>, redact: &Redact) ->
                         jobs.push(Job { setup, entry, fingerprint, target, redact: redact.clone() });
                     }
                 }
-                Err(why) => skipped.entry(why).or_default().push(told),
+                Err(why) => skipped.entry(why).or_default().push(message),
             }
         }
     }

@@ -34,8 +34,8 @@ pub(crate) fn note(text: &str) {
     let look = look_of(&stream);
     // What goes into a file or to a program keeps its lines.
     let width = if stream.is_terminal() { look.width } else { usize::MAX };
-    let told = tsuba_report::message("tsuba", text, Look { width, ..look });
-    let _ = writeln!(anstream::stderr(), "{told}");
+    let message = tsuba_report::message("tsuba", text, Look { width, ..look });
+    let _ = writeln!(anstream::stderr(), "{message}");
 }
 
 /// How a text looks in a file.
@@ -57,26 +57,26 @@ pub(crate) fn shared(path: &Path) -> anyhow::Result<()> {
 
 /// Puts other content into a file, in one step and with the file's mode; through a link, into what it leads to.
 pub(crate) fn replace(path: &Path, content: &[u8]) -> anyhow::Result<()> {
-    let told = || format!("cannot write {}", path.display());
-    let target = path.canonicalize().with_context(told)?;
+    let message = || format!("cannot write {}", path.display());
+    let target = path.canonicalize().with_context(message)?;
     let folder = target.parent().unwrap_or(Path::new("."));
-    let mode = target.metadata().with_context(told)?.permissions();
-    let mut temporary = temporary(folder).with_context(told)?;
-    temporary.write_all(content).with_context(told)?;
-    temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(told)?;
-    temporary.persist(&target).map(|_: File| ()).map_err(|error| error.error).with_context(told)
+    let mode = target.metadata().with_context(message)?.permissions();
+    let mut temporary = temporary(folder).with_context(message)?;
+    temporary.write_all(content).with_context(message)?;
+    temporary.as_file().set_permissions(mode).and_then(|()| temporary.as_file().sync_all()).with_context(message)?;
+    temporary.persist(&target).map(|_: File| ()).map_err(|error| error.error).with_context(message)
 }
 
 /// Likewise, where the file still has the content that it had; false where somebody else has changed it meanwhile, and it is left as it is.
 /// The two are exchanged in one step and what was there is looked at afterwards, so that no moment is between the look and the change.
 pub(crate) fn replace_unchanged(path: &Path, before: &[u8], after: &[u8]) -> anyhow::Result<bool> {
-    let told = || format!("cannot write {}", path.display());
-    let target = path.canonicalize().with_context(told)?;
+    let message = || format!("cannot write {}", path.display());
+    let target = path.canonicalize().with_context(message)?;
     let folder = target.parent().unwrap_or(Path::new("."));
-    let mode = target.metadata().with_context(told)?.permissions();
-    let mut new = temporary(folder).with_context(told)?;
-    new.write_all(after).with_context(told)?;
-    new.as_file().set_permissions(mode).and_then(|()| new.as_file().sync_all()).with_context(told)?;
+    let mode = target.metadata().with_context(message)?.permissions();
+    let mut new = temporary(folder).with_context(message)?;
+    new.write_all(after).with_context(message)?;
+    new.as_file().set_permissions(mode).and_then(|()| new.as_file().sync_all()).with_context(message)?;
     let most = u64::try_from(before.len()).unwrap_or(u64::MAX);
     let is_same = |path: &Path| tsuba_find::read_regular(path, most).is_ok_and(|now| now == before);
     if !is_same(&target) {
@@ -85,9 +85,9 @@ pub(crate) fn replace_unchanged(path: &Path, before: &[u8], after: &[u8]) -> any
     match exchange(new.path(), &target) {
         // What was there is under the temporary name now, and goes away with it.
         Ok(()) if is_same(new.path()) => Ok(true),
-        Ok(()) => put_back(new.path(), &target, after).map(|()| false).with_context(told),
+        Ok(()) => put_back(new.path(), &target, after).map(|()| false).with_context(message),
         // A file system that knows no exchange: the look before must do.
-        Err(_) => new.persist(&target).map(|_: File| true).map_err(|error| error.error).with_context(told),
+        Err(_) => new.persist(&target).map(|_: File| true).map_err(|error| error.error).with_context(message),
     }
 }
 
@@ -166,25 +166,25 @@ pub(crate) fn write(file: Option<&PathBuf>, body: impl FnOnce(&mut dyn Write) ->
         body(&mut out).and_then(|()| out.flush()).context("cannot write to standard output")?;
         return Ok(());
     };
-    let told = || format!("cannot write {}", path.display());
+    let message = || format!("cannot write {}", path.display());
     // A device, a pipe or the like is written to as it stands: putting a file in its place would take it away from everybody.
     if path.metadata().is_ok_and(|m| !m.is_file()) {
-        let mut out = BufWriter::new(File::options().write(true).open(path).with_context(told)?);
-        return body(&mut out).and_then(|()| out.flush()).with_context(told);
+        let mut out = BufWriter::new(File::options().write(true).open(path).with_context(message)?);
+        return body(&mut out).and_then(|()| out.flush()).with_context(message);
     }
     // A link stays a link: what it leads to is replaced.
     let target = path.canonicalize().unwrap_or_else(|_| path.clone());
     let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     // As any program leaves a file: a new one with the usual mode, one that is there with its own.
     let mode = target.metadata().ok().filter(std::fs::Metadata::is_file).map(|facts| facts.permissions());
-    let temporary = created(folder, mode.is_none()).with_context(told)?;
+    let temporary = created(folder, mode.is_none()).with_context(message)?;
     if let Some(mode) = mode {
-        temporary.as_file().set_permissions(mode).with_context(told)?;
+        temporary.as_file().set_permissions(mode).with_context(message)?;
     }
     let mut out = BufWriter::new(temporary.as_file());
-    body(&mut out).and_then(|()| out.flush()).with_context(told)?;
+    body(&mut out).and_then(|()| out.flush()).with_context(message)?;
     drop(out);
-    temporary.persist(&target).map(|_: File| ()).map_err(|e| e.error).with_context(told)
+    temporary.persist(&target).map(|_: File| ()).map_err(|e| e.error).with_context(message)
 }
 
 #[cfg(test)]

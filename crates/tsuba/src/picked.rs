@@ -45,10 +45,10 @@ impl Picked {
                     let line = |decision: &&Decision| {
                         cleaner.clean(&format!("{}  {}  {}", decision.id(), decision.kind.name(), what(decision)))
                     };
-                    let told: String =
+                    let message: String =
                         fits.iter().take(TOLD).map(|decision| format!("\n  {}", line(decision))).collect();
                     bail!(
-                        "{}: {} decisions fit; give the one that is meant, or add --all:{told}",
+                        "{}: {} decisions fit; give the one that is meant, or add --all:{message}",
                         cleaner.clean(name),
                         fits.len()
                     );

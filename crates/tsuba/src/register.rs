@@ -43,8 +43,8 @@ fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
         bail!("the register {} is larger than 64 MiB", path.display());
     }
     Register::read(&text).map_err(|errors| {
-        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
-        anyhow::anyhow!("{}", told.join("\n       "))
+        let message: Vec<String> = errors.iter().map(|error| format!("{}:{error}", path.display())).collect();
+        anyhow::anyhow!("{}", message.join("\n       "))
     })
 }
 
@@ -91,8 +91,8 @@ pub(crate) fn signed(
     };
     let text = small(signers, "the signers")?;
     let signers = Signers::read(&text).map_err(|errors| {
-        let told: Vec<String> = errors.iter().map(|error| format!("{}:{error}", signers.display())).collect();
-        anyhow::anyhow!("{}", told.join("\n       "))
+        let message: Vec<String> = errors.iter().map(|error| format!("{}:{error}", signers.display())).collect();
+        anyhow::anyhow!("{}", message.join("\n       "))
     })?;
     let signature = beside(&path);
     let how = format!(
@@ -127,8 +127,8 @@ fn beside(path: &Path) -> PathBuf {
 /// A file of a few pages.
 fn small(path: &Path, what: &str) -> anyhow::Result<String> {
     const MOST: u64 = 1 << 20;
-    let told = || format!("cannot read {what} {}", path.display());
-    read_regular_text(path, MOST).with_context(told)
+    let message = || format!("cannot read {what} {}", path.display());
+    read_regular_text(path, MOST).with_context(message)
 }
 
 /// What is told of a register that was written.
@@ -141,8 +141,8 @@ pub(crate) fn written(path: &Path) -> String {
 /// Counts the register's serial number up, for it is going to be signed. Gives what is to be signed.
 pub(crate) fn to_sign(named: Option<&Path>, today: Date) -> anyhow::Result<String> {
     let path = named.unwrap_or(Path::new(NAME));
-    let told = || format!("cannot write the register {}", path.display());
-    let lock = Lock::take(path).with_context(told)?;
+    let message = || format!("cannot write the register {}", path.display());
+    let lock = Lock::take(path).with_context(message)?;
     let register = read(&lock.0, path)?;
     if let Err(why) = remembered::may_be_signed(&register, path)? {
         bail!("the register {} is not to be signed: {why}{}", path.display(), remembered::place());
@@ -157,8 +157,8 @@ pub(crate) fn to_sign(named: Option<&Path>, today: Date) -> anyhow::Result<Strin
 /// Writes decisions into the register, which is made where there is none.
 pub(crate) fn write(named: Option<&Path>, decisions: &[Decision]) -> anyhow::Result<PathBuf> {
     let path = named.unwrap_or(Path::new(NAME));
-    let told = || format!("cannot write the register {}", path.display());
-    let lock = Lock::take(path).with_context(told)?;
+    let message = || format!("cannot write the register {}", path.display());
+    let lock = Lock::take(path).with_context(message)?;
     let mut register = read(&lock.0, path)?;
     for decision in decisions {
         let before = register.on_the_same(decision);

@@ -55,10 +55,10 @@ pub(crate) fn place() -> String {
 }
 
 fn read(file: &Path) -> anyhow::Result<Memory> {
-    let told =
+    let message =
         || format!("cannot read which signed registers were seen, {}; a damaged file may be removed", file.display());
-    let text = read_regular_text(file, MAX_BYTES).with_context(told)?;
-    Memory::read(&text).map_err(anyhow::Error::msg).with_context(told)
+    let text = read_regular_text(file, MAX_BYTES).with_context(message)?;
+    Memory::read(&text).map_err(anyhow::Error::msg).with_context(message)
 }
 
 fn whole(path: &Path) -> String {

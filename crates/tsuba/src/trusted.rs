@@ -65,7 +65,7 @@ impl Judged {
         }
         let Choice { used, offered } = self.choose(file.name);
         for path in offered {
-            let Told { path, folder } = told(&path);
+            let Found { path, folder } = describe(&path);
             let (name, option) = (file.name, file.option);
             crate::output::note(&format!(
                 "{name} in {folder} not used, since it belongs to what is judged; {option} {path}"
@@ -134,7 +134,7 @@ fn root_of<'r>(roots: &'r [PathBuf], file: &Path) -> Option<&'r PathBuf> {
 }
 
 /// How a file is told.
-struct Told {
+struct Found {
     path: String,
     folder: String,
 }
@@ -145,12 +145,12 @@ fn short(path: &Path) -> &Path {
     path.strip_prefix(&here).unwrap_or(path)
 }
 
-fn told(path: &Path) -> Told {
+fn describe(path: &Path) -> Found {
     let short = short(path);
     let folder = short.parent().filter(|folder| !folder.as_os_str().is_empty());
     let cleaner = tsuba_core::judge::pattern_redactor();
     let clean = |text: &Path| cleaner.clean(&text.display().to_string()).to_string();
-    Told {
+    Found {
         path: clean(short),
         folder: folder.map_or_else(|| "this folder".to_owned(), |folder| format!("{}/", clean(folder))),
     }

@@ -149,8 +149,8 @@ mod tests {
         let from: Ipv6Addr = "2001:db8::7".parse().unwrap();
         for (flags, want) in [(0x12, true), (0x14, true), (0x02, false), (0x10, false), (0x11, false), (0x04, false)] {
             let segment = packet(6, [0; 4], [443, 40000], flags).split_off(20);
-            let told = answered(from, &segment).map(|contact| contact.to.to_string());
-            assert_eq!(told, want.then(|| "[2001:db8::7]:443".to_owned()), "{flags:#x}");
+            let message = answered(from, &segment).map(|contact| contact.to.to_string());
+            assert_eq!(message, want.then(|| "[2001:db8::7]:443".to_owned()), "{flags:#x}");
         }
         let error = |kind: u8| [&[kind, 4, 0, 0, 0, 0, 0, 0][..], &dressed(17, [40000, 123], 0)].concat();
         assert_eq!(quoted(&error(1)).map(|contact| contact.to.to_string()).as_deref(), Some("[2001:db8::7]:123"));

@@ -69,10 +69,10 @@ impl Processes {
         let line = fs::read(process.join("cmdline")).unwrap_or_default();
         let words: Vec<String> =
             line.split(|byte| *byte == 0).map(|word| String::from_utf8_lossy(word).into_owned()).take(4).collect();
-        let told = words.join(" ");
-        if !told.trim().is_empty() {
+        let message = words.join(" ");
+        if !message.trim().is_empty() {
             self.known.insert(pid, runs);
-            self.report.note("ran", told.trim());
+            self.report.note("ran", message.trim());
         }
     }
 }

@@ -82,10 +82,10 @@ fn read_lock(lock: &Value, name: &str, package: &mut Package) {
             package.deprecated = text(entry, "deprecated");
         }
         if entry.get("hasInstallScript").and_then(Value::as_bool) == Some(true) {
-            let told = format!("{called}@{version}");
+            let message = format!("{called}@{version}");
             // The package itself comes first.
             let at = if *place == own { 0 } else { package.scripts.len() };
-            package.scripts.insert(at, told);
+            package.scripts.insert(at, message);
         }
     }
     package.packages = Some(all.keys().filter(|place| !place.is_empty()).count());
@@ -96,12 +96,12 @@ fn about(spec: &str, version: &str, work: &Work<'_>, package: &mut Package) {
     let args = [&["view", "--json"], QUIET, &["--", spec, "time", "deprecated"]].concat();
     // Some registries keep no times.
     let Ok(said) = work.run("npm", &args) else { return };
-    let Ok(told) = serde_json::from_str::<Value>(&said.out) else { return };
+    let Ok(message) = serde_json::from_str::<Value>(&said.out) else { return };
     // Asked for what has only one of the two, npm leaves its name out.
-    let times = told.get("time").filter(|time| time.is_object()).unwrap_or(&told);
+    let times = message.get("time").filter(|time| time.is_object()).unwrap_or(&message);
     let date = times.get(version).and_then(Value::as_str).and_then(|time| time.get(..10));
     package.published = date.map(str::to_owned);
-    let given_up = told.get("deprecated").and_then(Value::as_str).filter(|text| !text.is_empty());
+    let given_up = message.get("deprecated").and_then(Value::as_str).filter(|text| !text.is_empty());
     package.deprecated = given_up.map(str::to_owned).or(package.deprecated.take());
 }
 

@@ -59,7 +59,8 @@ pub(super) fn fetch(wanted: &Wanted, work: &Work<'_>, package: &mut Package) -> 
     args.extend(wanted.specs.iter().map(String::as_str));
     let said = work.run(&python, &args)?;
     if !said.success {
-        let none = ["No matching distribution", "nothing is built or run"].iter().any(|told| said.err.contains(told));
+        let none =
+            ["No matching distribution", "nothing is built or run"].iter().any(|message| said.err.contains(message));
         let why = if none { ": it has no such version as a wheel, and what must be built is not fetched" } else { "" };
         return Err(format!("pip could not fetch it{why}"));
     }
@@ -107,7 +108,7 @@ mod tests {
             json!({ "metadata": { "name": name, "version": "1.2.0" }, "is_yanked": yanked,
                 "download_info": { "archive_info": { "hashes": { "sha256": "ab" } } } })
         };
-        for (yanked, told) in [(true, Some("taken back by its publisher (yanked)")), (false, None)] {
+        for (yanked, message) in [(true, Some("taken back by its publisher (yanked)")), (false, None)] {
             let mut package = Package::default();
             read_report(
                 &json!({ "install": [item("bell", !yanked), item("Saltmarsh_Tides", yanked)] }),
@@ -115,7 +116,7 @@ mod tests {
                 &mut package,
             );
             assert_eq!((package.version.as_deref(), package.integrity.as_deref()), (Some("1.2.0"), Some("sha256:ab")));
-            assert_eq!((package.deprecated.as_deref(), package.packages), (told, Some(2)));
+            assert_eq!((package.deprecated.as_deref(), package.packages), (message, Some(2)));
         }
     }
 }

@@ -1,6 +1,6 @@
 //! decide: whether what people decided on is still what is there, and what a policy says of an entry, line by line.
 
 pub mod drift;
-mod told;
+mod explained;
 
-pub use told::Told;
+pub use explained::Explained;

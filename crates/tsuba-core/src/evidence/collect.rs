@@ -253,10 +253,10 @@ fn named(node: &Node, pointer: &Pointer) -> Option<Located> {
     if let Some((info, at)) = info.or_else(meta) {
         return info.get("name")?.located(at.key("name"));
     }
-    let told = node.first(&["server", "entry"]).filter(|(_, value)| value.text().is_some());
+    let message = node.first(&["server", "entry"]).filter(|(_, value)| value.text().is_some());
     let manifest = ["manifest_version", "dxt_version", "skills"].iter().any(|key| node.get(key).is_some());
     let own = node.get("name").filter(|_| manifest).map(|name| ("name", name));
-    let (key, value) = told.or(own)?;
+    let (key, value) = message.or(own)?;
     value.located(pointer.key(key)).filter(|name| !name.text.is_empty())
 }
 

@@ -131,10 +131,10 @@ impl Item {
     pub(crate) fn effect(&self) -> Option<(String, Effect, bool)> {
         let words = words_of(&self.name.text);
         // `refund_status` tells how a refund stands.
-        let told = words.len() > 1 && words.last().is_some_and(|word| NOUNS.contains(&word.as_str()));
+        let message = words.len() > 1 && words.last().is_some_and(|word| NOUNS.contains(&word.as_str()));
         let by_name = words
             .iter()
-            .take(if told { 0 } else { LEADS })
+            .take(if message { 0 } else { LEADS })
             .take_while(|word| !reads(&words, word))
             .find_map(|word| verb(word));
         let description = self.description.as_ref().map(|d| d.text.as_str()).unwrap_or_default();

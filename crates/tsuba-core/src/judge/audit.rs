@@ -231,7 +231,9 @@ fn names(analyses: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
         for (_, credential) in analysis.all_credentials().filter(|(_, h)| h.is_plaintext()) {
             names.entry(credential.value.text.clone()).or_insert_with(|| match key {
                 Some(key) => keyed(key, &credential.value.text),
-                None => fingerprint([analysis.document.identity(), credential.value.pointer.as_str(), &credential.name]),
+                None => {
+                    fingerprint([analysis.document.identity(), credential.value.pointer.as_str(), &credential.name])
+                }
             });
         }
     }
@@ -246,13 +248,18 @@ fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Optio
         let mut hits = Vec::new();
         match rule.check {
             Check::All(_) => {}
-            Check::Setup(check) => check(s, &mut Out { entry_ref: EntryRef { analysis, entry: None }, hits: &mut hits }),
+            Check::Setup(check) => {
+                check(s, &mut Out { entry_ref: EntryRef { analysis, entry: None }, hits: &mut hits })
+            }
             Check::Listing(check) => {
                 for (index, entry) in s.entries.iter().enumerate() {
                     let Some(listing) = s.listing_of(entry) else { continue };
                     let entry_ref = EntryRef { analysis, entry: Some(index) };
                     let remarks = s.remarks_of(entry);
-                    check(&Listings { listing, remarks, entry, analysis: s, today }, &mut Out { entry_ref, hits: &mut hits });
+                    check(
+                        &Listings { listing, remarks, entry, analysis: s, today },
+                        &mut Out { entry_ref, hits: &mut hits },
+                    );
                 }
             }
             Check::OAuth(check) => {
@@ -261,7 +268,10 @@ fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Optio
                 let entry = s.entries.iter().position(|entry| captured && entry.listing.is_some());
                 if !s.oauth_documents.is_empty() {
                     let entry_ref = EntryRef { analysis, entry };
-                    check(&OAuth { oauth_documents: &s.oauth_documents, today, policy }, &mut Out { entry_ref, hits: &mut hits });
+                    check(
+                        &OAuth { oauth_documents: &s.oauth_documents, today, policy },
+                        &mut Out { entry_ref, hits: &mut hits },
+                    );
                 }
             }
             Check::Entry(check) => {

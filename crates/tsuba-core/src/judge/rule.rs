@@ -189,7 +189,8 @@ impl<'a> All<'a> {
         let mut setups = Vec::new();
         let mut people: BTreeMap<&'a str, Vec<(EntryRef, &'a Entry)>> = BTreeMap::new();
         // What is deployed, or only shown in a text, is in nobody's client; who calls a gateway gets all that is behind it.
-        let of_clients = |(_, analysis): &(usize, &Analysis)| matches!(analysis.kind, SetupKind::Client | SetupKind::Gateway);
+        let of_clients =
+            |(_, analysis): &(usize, &Analysis)| matches!(analysis.kind, SetupKind::Client | SetupKind::Gateway);
         for (s, analysis) in self.analyses.iter().enumerate().filter(of_clients) {
             let entries: Vec<(EntryRef, &'a Entry)> = analysis
                 .entries

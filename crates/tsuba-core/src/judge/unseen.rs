@@ -32,7 +32,7 @@ impl Unseen {
     }
 
     /// In words.
-    pub fn told(self) -> &'static str {
+    pub fn describe(self) -> &'static str {
         match self {
             Self::NotUnderstood => "what it starts is not understood",
             Self::NotAsked => "its server was not asked what it offers",
@@ -168,11 +168,11 @@ mod tests {
             ("elsewhere/s.json", SETUP, handed_over("t.json", &captured), &[]),
             ("elsewhere/s.json", &namesake, handed_over("t.json", &captured), &["stale-evidence"]),
         ] {
-            let told = format!("{path} {setup} {}", other.document.facts.evidence);
+            let message = format!("{path} {setup} {}", other.document.facts.evidence);
             let options = Options::on(jiff::civil::date(2026, 11, 25));
             let outcome = audit(vec![studied(path, setup), other], Vec::new(), &[], &options, &Sequential);
             let names: Vec<&str> = outcome.judgements[0][0].unseen.iter().map(|unseen| unseen.name()).collect();
-            assert_eq!(names, want, "{told}");
+            assert_eq!(names, want, "{message}");
         }
     }
 }

@@ -102,7 +102,12 @@ impl EntryFacts {
         }
     }
 
-    pub(super) fn of(analyses: &[Analysis], analysis: &Analysis, entry: &Entry, standing: Option<&ReviewStatus>) -> Self {
+    pub(super) fn of(
+        analyses: &[Analysis],
+        analysis: &Analysis,
+        entry: &Entry,
+        standing: Option<&ReviewStatus>,
+    ) -> Self {
         let facts = &analysis.document.facts;
         let listed = entry.listed.and_then(|listed| analyses.get(listed.analysis));
         let listing = analysis.listing_of(entry).or_else(|| listing_of(analyses, entry));
@@ -113,7 +118,7 @@ impl EntryFacts {
             tracked: facts.tracked == Some(true),
             name: entry.name.text.clone(),
             transport: entry.transport.name(),
-            launch: entry.plan.as_ref().map(|plan| plan.told()).unwrap_or_default(),
+            launch: entry.plan.as_ref().map(|plan| plan.describe()).unwrap_or_default(),
             remote: entry.remote.as_ref().map_or_else(RemoteFacts::default, |remote| RemoteFacts {
                 url: remote.url.text.clone(),
                 host: remote.host.clone(),

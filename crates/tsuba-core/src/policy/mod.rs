@@ -221,7 +221,8 @@ impl Policy {
         (analysis, entry): (&Analysis, &Entry),
         standing: Option<&crate::register::ReviewStatus>,
     ) -> Vec<(&'p OwnRule, Applied)> {
-        let rules: Vec<&OwnRule> = self.rules.iter().filter(|rule| rule.is_for(analysis.document.policy_path())).collect();
+        let rules: Vec<&OwnRule> =
+            self.rules.iter().filter(|rule| rule.is_for(analysis.document.policy_path())).collect();
         if rules.is_empty() {
             return Vec::new();
         }

@@ -125,7 +125,7 @@ impl Expression {
         match outcome {
             Ok(Value::Bool(answer)) => Ok(answer),
             Ok(_) => Err("it says something else than true or false".to_owned()),
-            Err(error) => Err(told(&error)),
+            Err(error) => Err(describe(&error)),
         }
     }
 }
@@ -182,7 +182,7 @@ fn no_field(written: &str) -> String {
 }
 
 /// An error of the interpreter without what it may quote of the entry.
-fn told(error: &ExecutionError) -> String {
+fn describe(error: &ExecutionError) -> String {
     match error {
         ExecutionError::NoSuchKey(key) => no_field(key),
         ExecutionError::UndeclaredReference(name) => format!("{name} is not known; what is looked at is called entry"),

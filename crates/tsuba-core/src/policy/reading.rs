@@ -190,13 +190,13 @@ impl Reading<'_> {
             self.wrong(node.span, format!("not a table; write [allow] or [refuse], and below it {keys}"));
         }
         self.known(node, LISTS);
-        let told = |key: &str| format!("[{name}] {key} ");
+        let message = |key: &str| format!("[{name}] {key} ");
         Lists {
-            packages: self.list_of(node, "packages", &told("packages"), Self::package),
-            hosts: self.list_of(node, "hosts", &told("hosts"), Self::glob),
-            sources: self.list_of(node, "sources", &told("sources"), Self::source),
-            scopes: self.list_of(node, "scopes", &told("scopes"), Self::glob),
-            identity_providers: self.list_of(node, "identity_providers", &told("identity_providers"), Self::glob),
+            packages: self.list_of(node, "packages", &message("packages"), Self::package),
+            hosts: self.list_of(node, "hosts", &message("hosts"), Self::glob),
+            sources: self.list_of(node, "sources", &message("sources"), Self::source),
+            scopes: self.list_of(node, "scopes", &message("scopes"), Self::glob),
+            identity_providers: self.list_of(node, "identity_providers", &message("identity_providers"), Self::glob),
         }
     }
 
@@ -204,13 +204,13 @@ impl Reading<'_> {
         &mut self,
         node: &Node,
         key: &str,
-        told: &str,
+        message: &str,
         one: impl Fn(&mut Self, &Node) -> Option<T>,
     ) -> Option<List<T>> {
         let list = node.get(key)?;
         let nodes = self.list(list, &format!("{key} = [\"…\"]"));
-        let items = nodes.iter().filter_map(|item| Some((one(self, item)?, self.line(item, told)))).collect();
-        Some(List { line: self.line(list, told), items })
+        let items = nodes.iter().filter_map(|item| Some((one(self, item)?, self.line(item, message)))).collect();
+        Some(List { line: self.line(list, message), items })
     }
 
     fn source(&mut self, node: &Node) -> Option<String> {
@@ -222,11 +222,11 @@ impl Reading<'_> {
     }
 
     fn package(&mut self, node: &Node) -> Option<PackagePattern> {
-        let told = "a package is written as \"npm:@saltmarsh/*\" or \"npm:@saltmarsh/tide-table@^2.4\"";
+        let message = "a package is written as \"npm:@saltmarsh/*\" or \"npm:@saltmarsh/tide-table@^2.4\"";
         let Some((source, rest)) =
             node.text().and_then(|text| text.split_once(':')).filter(|(s, _)| SOURCES.contains(s))
         else {
-            self.wrong(node.span, format!("{told}; known sources are {}", SOURCES.join(", ")));
+            self.wrong(node.span, format!("{message}; known sources are {}", SOURCES.join(", ")));
             return None;
         };
         let from = usize::from(rest.starts_with('@'));
@@ -235,7 +235,7 @@ impl Reading<'_> {
             None => (rest, None),
         };
         let Some(name) = Glob::new(&registry_name(source, name)).ok().filter(|_| !name.is_empty()) else {
-            self.wrong(node.span, told);
+            self.wrong(node.span, message);
             return None;
         };
         let versions = match (source, wanted) {

@@ -95,9 +95,11 @@ pub(crate) fn standings(analyses: &[Analysis], register: &Register, today: Date)
     let of = |analysis: &Analysis| {
         let decided = |entry: &Entry| entry.listing.is_none() && analysis.kind.sets_up();
         // That nobody has decided on a candidate is why it is asked about.
-        let told = |standing: &ReviewStatus| analysis.kind != SetupKind::Candidate || *standing != ReviewStatus::Unknown;
-        let standing =
-            |entry: &Entry| decided(entry).then(|| index.standing(analyses, analysis, entry, register, today)).filter(told);
+        let message =
+            |standing: &ReviewStatus| analysis.kind != SetupKind::Candidate || *standing != ReviewStatus::Unknown;
+        let standing = |entry: &Entry| {
+            decided(entry).then(|| index.standing(analyses, analysis, entry, register, today)).filter(message)
+        };
         analysis.entries.iter().map(standing).collect()
     };
     analyses.iter().map(of).collect()
@@ -113,7 +115,9 @@ pub(crate) fn approved_versions(analyses: &mut [Analysis], register: &Register, 
             approved.entry((source, registry_name(source, package))).or_default().insert(version);
         }
     }
-    for entry in analyses.iter_mut().flat_map(|analysis| &mut analysis.entries).filter(|entry| entry.known_version.is_none()) {
+    for entry in
+        analyses.iter_mut().flat_map(|analysis| &mut analysis.entries).filter(|entry| entry.known_version.is_none())
+    {
         let Some((source, package, _)) = started(entry) else { continue };
         let versions = approved.get(&(source, package.clone())).filter(|versions| versions.len() == 1);
         let version = versions.and_then(|versions| versions.first()).map(|version| (*version).to_owned());

@@ -10,7 +10,7 @@ use crate::prelude::*;
 use crate::read::{Input, Notation};
 use crate::text::Span;
 use crate::understand::credential::Lexicon;
-use crate::understand::{Analysis, Outcome, packs_secrets, analyze};
+use crate::understand::{Analysis, Outcome, analyze, packs_secrets};
 
 /// A finding, as a repair tells of it.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -83,9 +83,9 @@ pub fn repair(document: &Analysis, others: &[Analysis], rules: &[&'static Rule],
             None if taken.len() == 1 => {
                 let cannot: Vec<(Key, AppliedFix)> =
                     taken.iter().map(|finding| (key(finding), mended(finding))).collect();
-                for (key, told) in cannot {
+                for (key, message) in cannot {
                     given_up.insert(key);
-                    out.left.push(told);
+                    out.left.push(message);
                 }
             }
             None => at_once = taken.len().div_ceil(2),
@@ -172,8 +172,8 @@ impl Workshop<'_> {
             Some(judged.analysis()?.entries.iter().map(|entry| entry.name.text.clone()).collect())
         };
         let (before, after) = (counted(now.own()), counted(next.own()));
-        let better = counted(taken.iter().copied()).iter().all(|(told, count)| {
-            let of = |all: &Counts| all.get(told).copied().unwrap_or_default();
+        let better = counted(taken.iter().copied()).iter().all(|(message, count)| {
+            let of = |all: &Counts| all.get(message).copied().unwrap_or_default();
             of(&after) + count <= of(&before)
         });
         // What was written may still stand in a message of another rule; nothing may be worse than it was.

@@ -28,7 +28,7 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
     for line in &made.lines {
         let word = |text: &str| line.with_text(text);
         let plan = unwrap(&document.text, &[word("sh"), word("-c"), line.clone()]);
-        let told = plan.steps.into_iter().filter(|step| match &step.kind {
+        let message = plan.steps.into_iter().filter(|step| match &step.kind {
             StepKind::RemoteScript(_) => true,
             StepKind::Package(package) => {
                 let program = package.name.rsplit('/').next().unwrap_or(&package.name);
@@ -41,7 +41,7 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
             | StepKind::Program => false,
         });
         if let Some(own) = &mut entry.plan {
-            own.steps.splice(0..0, told.map(|step| Step { aside: true, ..step }));
+            own.steps.splice(0..0, message.map(|step| Step { aside: true, ..step }));
         }
     }
     for image in &made.images {

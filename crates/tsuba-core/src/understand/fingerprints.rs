@@ -86,7 +86,7 @@ pub fn launch_fingerprint(entry: &Entry) -> String {
 mod tests {
     use super::*;
     use crate::read::{Input, read};
-    use crate::understand::{Outcome, credential::Lexicon, analyze};
+    use crate::understand::{Outcome, analyze, credential::Lexicon};
     use proptest::prelude::*;
 
     fn launch(text: &str) -> String {

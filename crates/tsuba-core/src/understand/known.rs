@@ -204,8 +204,8 @@ mod tests {
             ("yarn.lock", "\u{0}@", ""),
         ] {
             let found = locked(file, text.as_bytes());
-            let told: Vec<String> = found.iter().map(|(_, name, version)| format!("{name} {version}")).collect();
-            assert_eq!(told.join("; "), want, "{file}");
+            let message: Vec<String> = found.iter().map(|(_, name, version)| format!("{name} {version}")).collect();
+            assert_eq!(message.join("; "), want, "{file}");
         }
     }
 }

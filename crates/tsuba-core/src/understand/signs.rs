@@ -90,7 +90,8 @@ pub(crate) fn missed(document: &Document) -> Option<&'static str> {
     if !signs.listing && !crate::evidence::listings(document).is_empty() && !torn().listing {
         return Some("a listing");
     }
-    (!signs.oauth_documents && !crate::evidence::oauth::oauth_documents(document).is_empty() && !torn().oauth_documents).then_some("a paper")
+    (!signs.oauth_documents && !crate::evidence::oauth::oauth_documents(document).is_empty() && !torn().oauth_documents)
+        .then_some("a paper")
 }
 
 /// Every word, and what it is a sign of. Case does not count.

@@ -20,13 +20,13 @@ fn found(path: &str, text: &str) -> String {
     let options = Options::on(jiff::civil::date(2026, 11, 24));
     let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let entries: Vec<&str> = audit.analyses[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
-    let mut told: Vec<String> = audit
+    let mut message: Vec<String> = audit
         .findings
         .iter()
         .map(|f| format!("{} {} {}:{} {}", f.severity, f.rule.id, f.start.line, f.start.column, f.pointer))
         .collect();
-    told.sort();
-    format!("{kind} {}: {}", entries.join(","), told.join("; "))
+    message.sort();
+    format!("{kind} {}: {}", entries.join(","), message.join("; "))
 }
 
 const SETTINGS: &str = r#"{"command":"npx","args":["-y","@saltmarsh/tide-table"]}"#;
@@ -188,13 +188,13 @@ fn pasted(text: &str) -> String {
     let Outcome::Setup(analysis) = analyze_pasted(text, &Lexicon::default()) else { return "other".to_owned() };
     let options = Options::on(jiff::civil::date(2026, 11, 24));
     let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
-    let mut told: Vec<String> =
+    let mut message: Vec<String> =
         audit.findings.iter().map(|f| format!("{} {}-{}", f.rule.id, f.start.column, f.end.column)).collect();
-    told.sort();
+    message.sort();
     let entries = &audit.analyses[0].entries;
     let names: Vec<String> = entries.iter().map(|e| format!("{} {}", e.name.text, e.transport.name())).collect();
     let lost = entries.iter().any(|e| e.plan.as_ref().is_some_and(|plan| plan.not_understood.is_some()));
-    format!("{}:{} {}", names.join(", "), if lost { " not understood" } else { "" }, told.join("; "))
+    format!("{}:{} {}", names.join(", "), if lost { " not understood" } else { "" }, message.join("; "))
 }
 
 #[test]

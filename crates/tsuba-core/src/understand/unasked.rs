@@ -115,7 +115,7 @@ mod tests {
     use crate::understand::{Asks, Outcome, analyze};
 
     /// What a server with these settings lets run: `asks: tools`.
-    fn told(settings: &str, around: &str) -> String {
+    fn describe(settings: &str, around: &str) -> String {
         let text = format!(r#"{{ {around} "mcpServers": {{ "t": {{ "command": "t", {settings} }} }} }}"#);
         let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
         let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
@@ -147,7 +147,7 @@ mod tests {
             (r#""trust": "sometimes""#, "unknown"),
             (r#""timeout": 3"#, "unknown"),
         ] {
-            assert_eq!(told(settings, ""), want, "{settings}");
+            assert_eq!(describe(settings, ""), want, "{settings}");
         }
         assert_eq!(Asks::Some.name(), "some");
     }
@@ -160,7 +160,7 @@ mod tests {
             (r#""permissions": { "allow": ["mcp__t__*"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__tide__x"] },"#, "unknown"),
         ] {
-            assert_eq!(told(r#""timeout": 3"#, around), want, "{around}");
+            assert_eq!(describe(r#""timeout": 3"#, around), want, "{around}");
         }
     }
 }

@@ -13,7 +13,7 @@ use tsuba_core::judge::{Options, Rule, Sequential, audit};
 use tsuba_core::policy::Policy;
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::register::Register;
-use tsuba_core::understand::{Outcome, credential::Lexicon, analyze};
+use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
 
 /// One case: files and the findings expected.
 pub(crate) struct Case {
@@ -119,8 +119,11 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
             {
                 assert!(!f.message.as_str().contains(&name), "a word of the message is not filled in: {}", f.message);
             }
-            let path =
-                if several { format!("{}:", outcome.analyses[f.entry_ref.analysis].document.path) } else { String::new() };
+            let path = if several {
+                format!("{}:", outcome.analyses[f.entry_ref.analysis].document.path)
+            } else {
+                String::new()
+            };
             format!("{} {} {path}{}:{} {}", f.severity, f.confidence.name(), f.start.line, f.start.column, f.pointer)
                 .trim_end()
                 .to_owned()

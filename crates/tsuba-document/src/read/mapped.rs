@@ -157,7 +157,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// What is written where each word of the text stands.
-    fn told(mapped: &Mapped, written: &str) -> Vec<String> {
+    fn describe(mapped: &Mapped, written: &str) -> Vec<String> {
         let words = mapped.text.split_whitespace();
         let place = |word: &str| {
             let from = word.as_ptr() as usize - mapped.text.as_ptr() as usize;
@@ -173,19 +173,22 @@ mod tests {
         let mut mapped = Mapped::default();
         assert!(mapped.push_json(&json[3..], 3));
         assert_eq!(mapped.text, "a \"b\" cäd 😀 e\n f");
-        assert_eq!(told(&mapped, json), ["a a", r#""b" \"b\""#, r"cäd c\u00e4d", r"😀 \ud83d\ude00", "e e", "f f"]);
+        assert_eq!(describe(&mapped, json), ["a a", r#""b" \"b\""#, r"cäd c\u00e4d", r"😀 \ud83d\ude00", "e e", "f f"]);
         let html = "-- &quot;a&quot; b&amp;c & d&nope; &#x65;";
         let mapped = Mapped::of_html(&html[3..], 3);
         assert_eq!(mapped.text, "\"a\" b&c & d&nope; e");
-        assert_eq!(told(&mapped, html), ["\"a\" &quot;a&quot;", "b&c b&amp;c", "& &", "d&nope; d&nope;", "e &#x65;"]);
+        assert_eq!(
+            describe(&mapped, html),
+            ["\"a\" &quot;a&quot;", "b&c b&amp;c", "& &", "d&nope; d&nope;", "e &#x65;"]
+        );
         let coloured = "-- <span class=\"k\">a</span><br/><b>b</b>c <your key> < d";
         let mapped = Mapped::of_html(&coloured[3..], 3);
         assert_eq!(mapped.text, "a\nbc <your key> < d");
-        assert_eq!(told(&mapped, coloured)[..2], ["a a", "bc b</b>c"]);
+        assert_eq!(describe(&mapped, coloured)[..2], ["a a", "bc b</b>c"]);
         let quoted = "-- > > a\n >> b\nc\n";
         let mapped = Mapped::unquoted(&quoted[3..], 3, 2);
         assert_eq!(mapped.text, "a\nb\nc\n");
-        assert_eq!(told(&mapped, quoted), ["a a", "b b", "c c"]);
+        assert_eq!(describe(&mapped, quoted), ["a a", "b b", "c c"]);
         for broken in ["a", "\"", "\"\\x\"", "\"\\ud83d\"", "\"a\\\""] {
             assert!(!Mapped::default().push_json(broken, 0), "{broken}");
         }

@@ -127,16 +127,16 @@ mod tests {
     use super::*;
 
     /// The tree in short.
-    fn told(node: &Node) -> String {
+    fn describe(node: &Node) -> String {
         match &node.value {
             Value::Text(text) => format!("{text}@{}", node.span.range().start),
             Value::Number(text) => text.clone(),
             Value::Bool(yes) => yes.to_string(),
             Value::Null => "-".to_owned(),
-            Value::List(items) => format!("[{}]", items.iter().map(told).collect::<Vec<_>>().join(", ")),
+            Value::List(items) => format!("[{}]", items.iter().map(describe).collect::<Vec<_>>().join(", ")),
             Value::Map(members) => {
-                let told = members.iter().map(|member| format!("{}: {}", member.key.text, told(&member.value)));
-                format!("{{{}}}", told.collect::<Vec<_>>().join(", "))
+                let message = members.iter().map(|member| format!("{}: {}", member.key.text, describe(&member.value)));
+                format!("{{{}}}", message.collect::<Vec<_>>().join(", "))
             }
         }
     }
@@ -159,7 +159,7 @@ mod tests {
             ("a: b\n", None),
             ("", None),
         ] {
-            let read = parse(text).map(|roots| roots.iter().map(told).collect::<Vec<_>>().join(" | "));
+            let read = parse(text).map(|roots| roots.iter().map(describe).collect::<Vec<_>>().join(" | "));
             assert_eq!(read.as_deref(), want, "{text}");
         }
     }

@@ -187,9 +187,9 @@ mod tests {
 
     #[test]
     fn hexadecimal_digits_are_bytes_from_either_of_them() {
-        let told: Vec<Vec<u8>> =
+        let message: Vec<Vec<u8>> =
             Decoded::hexadecimal(b"id 7469646574696465 0x074696465746964650").into_iter().map(|d| d.bytes).collect();
-        assert_eq!(told.iter().filter(|bytes| bytes.starts_with(b"tidetid")).count(), 2);
+        assert_eq!(message.iter().filter(|bytes| bytes.starts_with(b"tidetid")).count(), 2);
         assert!(Decoded::hexadecimal(b"746964657469646 and deadbeef").is_empty());
     }
 }

@@ -5,7 +5,7 @@ use crate::Tint;
 use crate::model::FindingRow;
 use crate::page::{INDENT, Page};
 use crate::style::{cut, pad, wrap};
-use crate::together::Told;
+use crate::together::FindingGroup;
 use std::io::{self, Write};
 use tsuba_core::severity::Severity;
 
@@ -25,26 +25,26 @@ struct Parts {
 
 impl Text {
     /// Findings of what texts only show, by text.
-    pub(super) fn documents(&self, findings: &[&Told<'_>], out: &mut dyn Write) -> io::Result<()> {
+    pub(super) fn documents(&self, findings: &[&FindingGroup<'_>], out: &mut dyn Write) -> io::Result<()> {
         if findings.is_empty() {
             return Ok(());
         }
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Shown in documents"))?;
-        for told in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
-            let path = told.first().map(|told| told.lead.setup.as_str()).unwrap_or_default();
+        for message in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
+            let path = message.first().map(|message| message.lead.setup.as_str()).unwrap_or_default();
             writeln!(out, "\n{}{}", " ".repeat(INDENT), self.0.paint(Tint::Name, path))?;
-            self.findings(told, |_| false, out)?;
+            self.findings(message, |_| false, out)?;
         }
         Ok(())
     }
 
     /// Findings that belong to no entry, those of one rule together.
-    pub(super) fn loose(&self, findings: &[Told<'_>], out: &mut dyn Write) -> io::Result<()> {
+    pub(super) fn loose(&self, findings: &[FindingGroup<'_>], out: &mut dyn Write) -> io::Result<()> {
         if findings.is_empty() {
             return Ok(());
         }
         writeln!(out, "\n{}", self.0.paint(Tint::Heading, "File-level findings"))?;
-        let alike = |a: &Told<'_>, b: &Told<'_>| {
+        let alike = |a: &FindingGroup<'_>, b: &FindingGroup<'_>| {
             let (one, other) = (a.lead, b.lead);
             let plain = a.with.is_empty() && b.with.is_empty();
             plain && (&one.rule, one.severity, &one.fix) == (&other.rule, other.severity, &other.fix)
@@ -59,11 +59,11 @@ impl Text {
                 [first, ..] => {
                     let first = first.lead;
                     writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
-                    let alike = group.iter().all(|told| told.lead.message == first.message);
+                    let alike = group.iter().all(|message| message.lead.message == first.message);
                     if alike {
                         self.wrapped(first.message.as_str(), "", out)?;
                     }
-                    for Told { lead, .. } in group {
+                    for FindingGroup { lead, .. } in group {
                         let said = if alike { String::new() } else { format!("  {}", lead.message) };
                         self.wrapped(&format!("{}:{}{said}", lead.setup, lead.place.line), "- ", out)?;
                     }
@@ -82,16 +82,16 @@ impl Text {
     /// Findings in turn; `whole` are those that their line does not show.
     pub(super) fn findings(
         &self,
-        findings: &[&Told<'_>],
+        findings: &[&FindingGroup<'_>],
         whole: impl Fn(&FindingRow) -> bool,
         out: &mut dyn Write,
     ) -> io::Result<()> {
-        for (at, told) in findings.iter().enumerate() {
+        for (at, message) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
-            let again = findings.get(at + 1).is_some_and(|next| next.fixes() == told.fixes());
+            let again = findings.get(at + 1).is_some_and(|next| next.fixes() == message.fixes());
             let before = at.checked_sub(1).and_then(|before| findings.get(before));
-            let read = before.is_some_and(|before| before.lead.reads == told.lead.reads);
-            self.finding(told, Parts { source: !whole(told.lead), advice: !again, texts: !read }, out)?;
+            let read = before.is_some_and(|before| before.lead.reads == message.lead.reads);
+            self.finding(message, Parts { source: !whole(message.lead), advice: !again, texts: !read }, out)?;
         }
         Ok(())
     }
@@ -101,14 +101,14 @@ impl Text {
     }
 
     /// One finding, or several that are told as one.
-    fn finding(&self, told: &Told<'_>, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
-        let (look, finding) = (self.0, told.lead);
+    fn finding(&self, message: &FindingGroup<'_>, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
+        let (look, finding) = (self.0, message.lead);
         if let Some(waiver) = &finding.waived {
-            let told = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
-            return self.labelled("waived", &told, out);
+            let message = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
+            return self.labelled("waived", &message, out);
         }
         let ruled = finding.without_policy.map(|own| format!(" ({own} without the policy)")).unwrap_or_default();
-        let codes = told.codes() + &ruled;
+        let codes = message.codes() + &ruled;
         let place =
             format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
         // What leaves too little room beside it has its place below.
@@ -120,10 +120,10 @@ impl Text {
             let width = look.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
             writeln!(out, "\n{}{}", " ".repeat(INDENT + 9), look.paint(Tint::Quiet, cut(&place, width).trim_end()))?;
         }
-        if let Some(places) = told.places() {
+        if let Some(places) = message.places() {
             self.wrapped(&places, "", out)?;
         }
-        told.all().try_for_each(|finding| self.wrapped(finding.message.as_str(), "", out))?;
+        message.all().try_for_each(|finding| self.wrapped(finding.message.as_str(), "", out))?;
         // What only wants tidying is told in one line, without the source.
         if finding.severity <= Severity::Low {
             return Ok(());
@@ -146,7 +146,7 @@ impl Text {
                 self.wrapped(text.as_str(), label, out)?;
             }
         }
-        let fixes = told.fixes().into_iter().filter(|_| parts.advice);
+        let fixes = message.fixes().into_iter().filter(|_| parts.advice);
         fixes.into_iter().try_for_each(|fix| self.wrapped(fix, "fix: ", out))
     }
 

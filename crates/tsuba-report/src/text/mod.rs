@@ -7,7 +7,7 @@ use crate::overview::{MANY, overview};
 use crate::phrases::{count, credentials, decided, files, launch_lines, listed, plan_line, reason, shown};
 use crate::source::SourceRow;
 use crate::style::{cut, pad};
-use crate::together::{Told, together};
+use crate::together::{FindingGroup, together};
 use crate::{Look, Renderer, Report, Tint};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -25,18 +25,21 @@ const LONG: usize = 10;
 
 impl Renderer for Text {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        let told = together(&report.findings, &report.entries);
+        let message = together(&report.findings, &report.entries);
         let mut rules: BTreeMap<&str, usize> = BTreeMap::new();
-        told.iter().flat_map(Told::all).for_each(|finding| *rules.entry(finding.rule.as_str()).or_default() += 1);
-        let long = told.len() > LONG;
+        message
+            .iter()
+            .flat_map(FindingGroup::all)
+            .for_each(|finding| *rules.entry(finding.rule.as_str()).or_default() += 1);
+        let long = message.len() > LONG;
         let often = if long { often(rules) } else { None };
         self.glance(report, often.as_deref(), out)?;
-        let mut findings: BTreeMap<&str, Vec<Told<'_>>> = BTreeMap::new();
+        let mut findings: BTreeMap<&str, Vec<FindingGroup<'_>>> = BTreeMap::new();
         let mut loose = Vec::new();
-        for told in told {
-            match &told.lead.entry {
-                Some(id) => findings.entry(id).or_default().push(told),
-                None => loose.push(told),
+        for message in message {
+            match &message.lead.entry {
+                Some(id) => findings.entry(id).or_default().push(message),
+                None => loose.push(message),
             }
         }
         let (documents, mut entries): (Vec<&EntryRow>, Vec<&EntryRow>) =
@@ -44,7 +47,7 @@ impl Renderer for Text {
         let own = |entry: &EntryRow| findings.get(entry.id.as_str()).map_or(&[][..], Vec::as_slice);
         // Worst first; within a verdict the entry with the worst findings.
         entries.sort_by_cached_key(|entry| {
-            let count = |severity| own(entry).iter().filter(|told| told.lead.severity == severity).count();
+            let count = |severity| own(entry).iter().filter(|message| message.lead.severity == severity).count();
             std::cmp::Reverse((
                 entry.verdict,
                 count(Severity::Critical),
@@ -65,14 +68,14 @@ impl Renderer for Text {
             self.entry(entry, own(entry), out)?;
         }
         if let Some(most) = self.0.most {
-            let told = talked.iter().take(most).filter(|entry| entry.counts()).count();
-            let left = report.entries.iter().filter(|entry| entry.counts()).count().saturating_sub(told);
+            let message = talked.iter().take(most).filter(|entry| entry.counts()).count();
+            let left = report.entries.iter().filter(|entry| entry.counts()).count().saturating_sub(message);
             if left > 0 {
                 writeln!(out, "\n{} not shown", count(left, "entry is", "entries are"))?;
             }
             return self.unread(report, out);
         }
-        let shown: Vec<&Told<'_>> = documents.iter().flat_map(|entry| own(entry)).collect();
+        let shown: Vec<&FindingGroup<'_>> = documents.iter().flat_map(|entry| own(entry)).collect();
         self.documents(&shown, out)?;
         self.loose(&loose, out)?;
         if !since {
@@ -95,7 +98,7 @@ impl Text {
         let look = self.0;
         let summary = &report.summary;
         let filters = report.filters.iter().map(|filter| filter.as_str()).collect::<Vec<_>>().join("; ");
-        let told = if filters.is_empty() { String::new() } else { format!("; filtered: {filters}") };
+        let message = if filters.is_empty() { String::new() } else { format!("; filtered: {filters}") };
         let undecided = match summary.undecided {
             0 => String::new(),
             some => format!("; {some} undecided"),
@@ -133,7 +136,7 @@ impl Text {
                 .collect();
             writeln!(
                 out,
-                "{}   of {} in {}{unread}{told}",
+                "{}   of {} in {}{unread}{message}",
                 verdicts.join("   "),
                 count(summary.entries, "entry", "entries"),
                 files(report)
@@ -170,7 +173,7 @@ impl Text {
         often.map_or(Ok(()), |often| writeln!(out, "most often: {often}"))
     }
 
-    fn entry(&self, entry: &EntryRow, findings: &[Told<'_>], out: &mut dyn Write) -> io::Result<()> {
+    fn entry(&self, entry: &EntryRow, findings: &[FindingGroup<'_>], out: &mut dyn Write) -> io::Result<()> {
         let look = self.0;
         let off = if entry.disabled { "  (switched off)" } else { "" };
         writeln!(
@@ -194,21 +197,21 @@ impl Text {
         }
         let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
-        let below = |id: &&str| findings.iter().flat_map(Told::all).any(|finding| finding.rule.as_str() == *id);
+        let below = |id: &&str| findings.iter().flat_map(FindingGroup::all).any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
             let titles = reasons.iter().filter_map(|id| reason(id));
             self.labelled("because", &titles.collect::<Vec<_>>().join("; "), out)?;
         }
         // What is about the entry as a whole is not shown by the line with its name.
         let name = (entry.place.line, entry.place.column);
-        let findings: Vec<&Told<'_>> = findings.iter().collect();
+        let findings: Vec<&FindingGroup<'_>> = findings.iter().collect();
         self.findings(&findings, |finding| (finding.place.line, finding.place.column) == name, out)
     }
 
     /// The verdict on an entry, and room behind it; nothing where none is given.
     fn verdict(&self, entry: &EntryRow) -> String {
-        let told = |verdict: Verdict| self.0.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
-        entry.verdict.map(told).unwrap_or_default()
+        let message = |verdict: Verdict| self.0.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
+        entry.verdict.map(message).unwrap_or_default()
     }
 
     /// Entries without a finding, a line each, by setup.
@@ -280,8 +283,8 @@ impl Text {
 fn often(counts: BTreeMap<&str, usize>) -> Option<String> {
     let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
     counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
-    let told: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
-    (!told.is_empty()).then(|| told.join(", "))
+    let message: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
+    (!message.is_empty()).then(|| message.join(", "))
 }
 
 /// From where paths are told, and of which repository and commit they are.

@@ -52,7 +52,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let mut audited = judged(&args.r#where, &args.evidence, &args.decider.who)?;
     let audit = &audited.audit;
     let mut decided: Vec<(Decision, Vec<EntryRef>)> = Vec::new();
-    let mut told = Vec::new();
+    let mut message = Vec::new();
     for (entry_ref, analysis, entry) in args.named.of(&audited)? {
         let open = open(audit, entry_ref);
         if !open.is_empty() && !args.despite_findings {
@@ -82,7 +82,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                     .to_owned()
             }
         };
-        told.push(format!("approved {}  {}  {listed}", entry.name.text, analysis.document.path));
+        message.push(format!("approved {}  {}  {listed}", entry.name.text, analysis.document.path));
         // The same thing is decided on once.
         match decided.iter_mut().find(|(known, _)| known.id() == decision.id()) {
             Some((known, of)) => {
@@ -96,7 +96,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let path = register::write(audited.register.as_deref(), &decisions)?;
     approved::keep(&path, &mut audited, &decided)?;
     let mut out = anstream::stdout().lock();
-    for line in told {
+    for line in message {
         writeln!(out, "{}", audited.audit.cleaner.clean(&line))?;
     }
     writeln!(out, "{}", register::written(&path))?;

@@ -135,12 +135,12 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let progress = progress(jobs.len());
     let count = jobs.len();
-    let (mut told, mut failed) = (Vec::new(), None);
+    let (mut message, mut failed) = (Vec::new(), None);
     capture(jobs, &options, &stop, |job, evidence| {
         let kept = keep((&args.output, &tree), &job, &evidence);
         progress.inc(1);
         match kept {
-            Ok(()) => told.push(outcome(&job, &evidence)),
+            Ok(()) => message.push(outcome(&job, &evidence)),
             Err(error) => failed = Some(error),
         }
     });
@@ -148,15 +148,15 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(error) = failed {
         return Err(error);
     }
-    told.sort();
+    message.sort();
     let mut out = anstream::stdout().lock();
     let mut page = tsuba_report::Page::new(output::look(), &mut out);
-    summary(&mut page, (&args.output, &args.r#where.inputs), &told, count, &skipped, &audit.cleaner)?;
-    if told.len() < count {
-        bail!("interrupted: {} of {count} entries were asked, their evidence is kept", told.len());
+    summary(&mut page, (&args.output, &args.r#where.inputs), &message, count, &skipped, &audit.cleaner)?;
+    if message.len() < count {
+        bail!("interrupted: {} of {count} entries were asked, their evidence is kept", message.len());
     }
     // What did not answer is not known now either.
-    let silent = told.iter().any(|(group, _)| matches!(group, Group::Silent(_)));
+    let silent = message.iter().any(|(group, _)| matches!(group, Group::Silent(_)));
     Ok(if silent { Done::Gated } else { Done::Clean })
 }
 

@@ -70,8 +70,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             if without > 0 {
                 let count =
                     if without == 1 { "1 approval was".to_owned() } else { format!("{without} approvals were") };
-                let told = "written without the words of what was approved; `tsuba audit` tells whether they hold";
-                output::note(&format!("{count} {told}"));
+                let message = "written without the words of what was approved; `tsuba audit` tells whether they hold";
+                output::note(&format!("{count} {message}"));
             }
             let new = later(args, today, Some(&args.old))?.within(&old, &decisions);
             (old, new)

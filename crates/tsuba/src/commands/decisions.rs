@@ -106,10 +106,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let count = |kind: Kind| shown.iter().filter(|decision| decision.kind == kind).count();
     let revoked = count(Kind::Revoked);
     let revoked = if revoked > 0 { format!(", {revoked} revoked") } else { String::new() };
-    let told = if over > 0 { format!("{revoked}; {over} expired") } else { revoked };
+    let message = if over > 0 { format!("{revoked}; {over} expired") } else { revoked };
     writeln!(
         out,
-        "{} approved, {} refused, {} waived{told}   (as of {today})",
+        "{} approved, {} refused, {} waived{message}   (as of {today})",
         count(Kind::Approved),
         count(Kind::Refused),
         count(Kind::Waived)
@@ -134,8 +134,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
         for past in decision.history.iter().rev() {
             let until = past.until.map(|until| format!(", until {until}")).unwrap_or_default();
-            let told = format!("{} by {} on {}{until}: {}", past.kind.name(), past.by, past.on, past.reason);
-            page.row("before", &clean(&told))?;
+            let message = format!("{} by {} on {}{until}: {}", past.kind.name(), past.by, past.on, past.reason);
+            page.row("before", &clean(&message))?;
         }
     }
     Ok(done)

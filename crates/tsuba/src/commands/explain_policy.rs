@@ -10,7 +10,7 @@ use anyhow::Context as _;
 use std::collections::BTreeSet;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use tsuba_core::decide::Told;
+use tsuba_core::decide::Explained;
 use tsuba_core::judge::{Audit, EntryRef};
 use tsuba_core::policy::{Line, Policy};
 use tsuba_core::register::ReviewStatus;
@@ -44,14 +44,14 @@ pub(super) fn run(args: &Asked<'_>) -> anyhow::Result<Done> {
         named(&audit, args.entry)?.into_iter().map(|(entry_ref, ..)| entry_ref).collect()
     };
     let policy = &options.policy;
-    let told: Vec<(EntryRef, Vec<Told>)> =
-        wanted.iter().map(|entry_ref| (*entry_ref, policy.told(&audit, *entry_ref))).collect();
+    let message: Vec<(EntryRef, Vec<Explained>)> =
+        wanted.iter().map(|entry_ref| (*entry_ref, policy.describe(&audit, *entry_ref))).collect();
     output::write(None, |out| {
         head(out, &config, policy)?;
-        for (entry_ref, told) in &told {
-            entry(out, &audit, *entry_ref, (told, &config), !args.entry.is_empty())?;
+        for (entry_ref, message) in &message {
+            entry(out, &audit, *entry_ref, (message, &config), !args.entry.is_empty())?;
         }
-        if args.entry.is_empty() { unused(out, policy, &told, &config) } else { Ok(()) }
+        if args.entry.is_empty() { unused(out, policy, &message, &config) } else { Ok(()) }
     })?;
     Ok(Done::Clean)
 }
@@ -73,14 +73,14 @@ fn entry(
     out: &mut dyn Write,
     audit: &Audit,
     entry_ref: EntryRef,
-    (told, config): (&[Told], &Path),
+    (message, config): (&[Explained], &Path),
     asked: bool,
 ) -> io::Result<()> {
-    let told: Vec<&Told> = told.iter().filter(|told| asked || told.says).collect();
+    let message: Vec<&Explained> = message.iter().filter(|message| asked || message.says).collect();
     let Some(analysis) = audit.analyses.get(entry_ref.analysis) else { return Ok(()) };
     let Some(entry) = entry_ref.entry.and_then(|entry| analysis.entries.get(entry)) else { return Ok(()) };
     let standing = entry_ref.entry.and_then(|entry| audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
-    if told.is_empty() && !asked {
+    if message.is_empty() && !asked {
         return Ok(());
     }
     let team = analysis.document.facts.team.as_ref().map(|team| format!("  team {team}")).unwrap_or_default();
@@ -89,10 +89,10 @@ fn entry(
     if let Some(standing) = standing {
         writeln!(out, "    {}", audit.cleaner.clean(&decided(audit, standing)))?;
     }
-    for told in told {
-        let sign = if told.against { "!" } else { " " };
-        writeln!(out, "  {sign} {}: {}", told.subject, told.effect)?;
-        if let Some(line) = &told.line {
+    for message in message {
+        let sign = if message.against { "!" } else { " " };
+        writeln!(out, "  {sign} {}: {}", message.subject, message.effect)?;
+        if let Some(line) = &message.line {
             writeln!(out, "        {}", audit.cleaner.clean(&place(config, line)))?;
         }
     }
@@ -116,9 +116,18 @@ fn decided(audit: &Audit, standing: &ReviewStatus) -> String {
 }
 
 /// Lines of which no entry was told: they may be left over, or have a mistake.
-fn unused(out: &mut dyn Write, policy: &Policy, told: &[(EntryRef, Vec<Told>)], config: &Path) -> io::Result<()> {
-    let used: BTreeSet<&Line> =
-        told.iter().flat_map(|(_, told)| told).filter(|told| told.says).filter_map(|told| told.line.as_ref()).collect();
+fn unused(
+    out: &mut dyn Write,
+    policy: &Policy,
+    message: &[(EntryRef, Vec<Explained>)],
+    config: &Path,
+) -> io::Result<()> {
+    let used: BTreeSet<&Line> = message
+        .iter()
+        .flat_map(|(_, message)| message)
+        .filter(|message| message.says)
+        .filter_map(|message| message.line.as_ref())
+        .collect();
     let silent: Vec<&Line> = policy.judging_lines().into_iter().filter(|line| !used.contains(line)).collect();
     if !silent.is_empty() {
         writeln!(out, "\nlines that say nothing of any entry here:")?;

@@ -75,8 +75,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 
 /// `npm:@saltmarsh/tide-table@2.4.1`.
 fn package(text: &str) -> anyhow::Result<Scope> {
-    let told = || format!("--package {text}: write it as npm:NAME or npm:NAME@VERSION");
-    let (source, rest) = text.split_once(':').with_context(told)?;
+    let message = || format!("--package {text}: write it as npm:NAME or npm:NAME@VERSION");
+    let (source, rest) = text.split_once(':').with_context(message)?;
     let from = usize::from(rest.starts_with('@'));
     let (name, version) = match rest.get(from..).and_then(|tail| tail.find('@')) {
         Some(at) => (rest.get(..from + at).unwrap_or(rest), rest.get(from + at + 1..)),
@@ -84,7 +84,7 @@ fn package(text: &str) -> anyhow::Result<Scope> {
     };
     let known = ["npm", "jsr", "pypi", "nuget", "go", "crates", "image", "git", "url"];
     if !known.contains(&source) || name.is_empty() || version == Some("") {
-        bail!("{}; sources are {}", told(), known.join(", "));
+        bail!("{}; sources are {}", message(), known.join(", "));
     }
     let version = version.map(str::to_owned);
     Ok(Scope::Package { source: source.to_owned(), package: name.to_owned(), version })

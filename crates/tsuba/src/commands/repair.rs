@@ -147,7 +147,7 @@ fn apply(works: &mut Vec<Work>, cleaner: &Redactor) -> anyhow::Result<Vec<String
         }
         writeln!(out, "{}", cleaner.clean(&work.path))?;
         for mended in &work.repaired.done {
-            writeln!(out, "    {}", cleaner.clean(&told(mended)))?;
+            writeln!(out, "    {}", cleaner.clean(&describe(mended)))?;
         }
         works.push(work);
     }
@@ -169,7 +169,7 @@ fn show(works: &[Work], cleaner: &Redactor) -> anyhow::Result<()> {
         let (secrets, left) = &work.repaired.secrets;
         let (shown, masked) = unified(name, &Side { text: old, secrets }, &Side { text: new, secrets: left }, cleaner);
         for mended in &work.repaired.done {
-            writeln!(out, "# {}", cleaner.clean(&told(mended)))?;
+            writeln!(out, "# {}", cleaner.clean(&describe(mended)))?;
         }
         if masked {
             writeln!(out, "# masked: a secret stands in these lines; tsuba repair --apply writes them")?;
@@ -179,7 +179,7 @@ fn show(works: &[Work], cleaner: &Redactor) -> anyhow::Result<()> {
     Ok(())
 }
 
-fn told(mended: &AppliedFix) -> String {
+fn describe(mended: &AppliedFix) -> String {
     let afterwards = tsuba_core::rules::find(mended.rule).and_then(|rule| rule.ways.afterwards);
     let note = afterwards.map(|todo| format!("; {todo}")).unwrap_or_default();
     format!("line {}: {}: {}{note}", mended.line, mended.rule, mended.message)

@@ -76,8 +76,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         }
     }
     let left = wanted.len() - decided;
-    let told = if skipped == left { String::new() } else { format!(", {skipped} of them skipped") };
-    writeln!(dialog.out, "{decided} decided, {left} left{told}")?;
+    let message = if skipped == left { String::new() } else { format!(", {skipped} of them skipped") };
+    writeln!(dialog.out, "{decided} decided, {left} left{message}")?;
     Ok(Done::Clean)
 }
 
@@ -174,7 +174,8 @@ impl Review<'_> {
 
     /// The index of an entry's row in the report, which has them in the order of the studies.
     fn row(&self, entry_ref: EntryRef) -> Option<usize> {
-        let before: usize = self.audited.audit.analyses.iter().take(entry_ref.analysis).map(|analysis| analysis.entries.len()).sum();
+        let before: usize =
+            self.audited.audit.analyses.iter().take(entry_ref.analysis).map(|analysis| analysis.entries.len()).sum();
         Some(before + entry_ref.entry?)
     }
 
@@ -185,8 +186,9 @@ impl Review<'_> {
 
     /// What has changed since its approval: word by word where the words are kept, else what the audit knows.
     fn changes(&self, entry_ref: EntryRef) -> Vec<String> {
-        let standing =
-            entry_ref.entry.and_then(|entry| self.audited.audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
+        let standing = entry_ref
+            .entry
+            .and_then(|entry| self.audited.audit.standings.get(entry_ref.analysis)?.get(entry)?.as_ref());
         let Some(ReviewStatus::Changed(at, changed)) = standing else { return Vec::new() };
         let clean = |text: &str| self.audited.audit.cleaner.clean(text).as_str().to_owned();
         let path = self.args.who.register.clone().unwrap_or_else(|| register::NAME.into());
@@ -198,20 +200,25 @@ impl Review<'_> {
         });
         match kept.zip(now) {
             Some((kept, now)) => {
-                let told = drift(&kept, &now, &tsuba_core::rules::undecided()).into_iter().map(|change| {
-                    match change.told_words() {
-                        words if words.is_empty() => clean(&change.what),
-                        words => clean(&format!("{}: {words}", change.what)),
-                    }
-                });
-                told.collect()
+                let message =
+                    drift(&kept, &now, &tsuba_core::rules::undecided()).into_iter().map(|change| {
+                        match change.told_words() {
+                            words if words.is_empty() => clean(&change.what),
+                            words => clean(&format!("{}: {words}", change.what)),
+                        }
+                    });
+                message.collect()
             }
             None => changed.iter().map(|text| clean(text)).collect(),
         }
     }
 
     /// True when it was approved.
-    fn approve<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, entry_ref: EntryRef) -> anyhow::Result<bool> {
+    fn approve<I: BufRead, O: Write>(
+        &mut self,
+        dialog: &mut Dialog<I, O>,
+        entry_ref: EntryRef,
+    ) -> anyhow::Result<bool> {
         let waived = &self.waived;
         let still = |rule: &&&str| {
             self.audited

@@ -57,8 +57,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         0 => bail!("no finding matches: none of that rule, entry or fingerprint is in the inputs"),
         1 => {}
         count if !args.all => {
-            let told = lines.iter().take(TOLD).map(|line| format!("\n  {line}")).collect::<String>();
-            bail!("{count} findings match; select one with --entry or --finding, or add --all:{told}");
+            let message = lines.iter().take(TOLD).map(|line| format!("\n  {line}")).collect::<String>();
+            bail!("{count} findings match; select one with --entry or --finding, or add --all:{message}");
         }
         _ => {}
     }
@@ -80,15 +80,22 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 
 fn is_meant(args: &Args, audit: &Audit, finding: &Finding) -> bool {
     let analysis = audit.analyses.get(finding.entry_ref.analysis);
-    let entry =
-        || analysis.and_then(|analysis| analysis.entries.get(finding.entry_ref.entry?)).map(|entry| entry.name.text.as_str());
+    let entry = || {
+        analysis
+            .and_then(|analysis| analysis.entries.get(finding.entry_ref.entry?))
+            .map(|entry| entry.name.text.as_str())
+    };
     args.rule.as_deref().is_none_or(|rule| finding.rule.names().contains(&rule))
         && args.finding.as_deref().is_none_or(|wanted| wanted == finding.fingerprint)
         && args.entry.as_deref().is_none_or(|name| entry() == Some(name))
 }
 
 fn line(audit: &Audit, finding: &Finding) -> String {
-    let path = audit.analyses.get(finding.entry_ref.analysis).map(|analysis| analysis.document.path.as_str()).unwrap_or_default();
+    let path = audit
+        .analyses
+        .get(finding.entry_ref.analysis)
+        .map(|analysis| analysis.document.path.as_str())
+        .unwrap_or_default();
     let (path, place) = (audit.cleaner.clean(path), finding.start.line);
     format!("{}  {path}:{place}  {}  {}", finding.rule.id, finding.message, finding.fingerprint)
 }

@@ -93,8 +93,8 @@ fn every_filter_is_named_and_what_hides_findings_gives_no_verdict() {
     let quiet = run(&["--quiet"]);
     assert_eq!((quiet.status(), quiet.out().as_str()), (1, ""));
     for wrong in [&["--rule", "power/none"][..], &["--exclude", "a["], &["--summary", "--format", "json"]] {
-        let told = run(wrong);
-        assert!(told.status() == 2 && !told.err().is_empty(), "{wrong:?} {}", told.err());
+        let message = run(wrong);
+        assert!(message.status() == 2 && !message.err().is_empty(), "{wrong:?} {}", message.err());
     }
 }
 

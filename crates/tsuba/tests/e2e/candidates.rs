@@ -210,7 +210,7 @@ fn the_same_server_in_several_places_is_one_row_with_its_variants() {
     ]);
     let out = dir.run(&["inventory", "."]).out();
     let from = out.find("The same server, set up differently").unwrap_or_else(|| panic!("{out}"));
-    let told = out.get(from..).unwrap_or_default();
+    let message = out.get(from..).unwrap_or_default();
     for wanted in [
         "npm @saltmarsh/tide-table  3 variants in 3 places",
         "version 2.4.1, given nothing\n",
@@ -218,9 +218,9 @@ fn the_same_server_in_several_places_is_one_row_with_its_variants() {
         "any version, given nothing\n",
         "user     own/mcp.json:1",
     ] {
-        assert!(told.contains(wanted), "{wanted}\n{told}");
+        assert!(message.contains(wanted), "{wanted}\n{message}");
     }
-    assert!(!told.contains("berths"), "{told}");
+    assert!(!message.contains("berths"), "{message}");
 }
 
 #[test]

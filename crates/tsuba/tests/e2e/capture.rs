@@ -48,9 +48,9 @@ fn a_server_that_does_not_answer_is_no_evidence() {
     let dir = Dir::new(&[("setup.json", &setup(&[("silent", &["tide-table", "--weak", "silent"])]))]);
     let run = dir.run(&["capture", "setup.json", "--launch", "--patience", "1"]);
     assert!(run.status() == 1 && run.out().contains("1 did not answer"), "{}{}", run.out(), run.err());
-    let told = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
-    assert!(told.contains("nothing known: it did not answer") && told.contains("0 ready"), "{told}");
-    assert!(!told.contains("no tools"), "{told}");
+    let message = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
+    assert!(message.contains("nothing known: it did not answer") && message.contains("0 ready"), "{message}");
+    assert!(!message.contains("no tools"), "{message}");
     let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
     let row = report["entries"].as_array().unwrap().iter().find(|row| row["name"] == "silent").unwrap();
     assert_eq!((&row["verdict"], &row["because"][0]), (&json!("unchecked"), &json!("no-answer")), "{row}");
@@ -83,8 +83,8 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     }
     assert!(!rules.contains(&"oauth/resource-mismatch") && !rules.contains(&"oauth/insecure-endpoint"), "{rules:?}");
     // What only asked for a login has listed nothing, which is something else than an empty list.
-    let told = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
-    assert!(told.contains("tools    nothing known: it wants a login first in evidence/"), "{told}");
+    let message = dir.run(&["audit", "setup.json", "--evidence", "evidence"]).out();
+    assert!(message.contains("tools    nothing known: it wants a login first in evidence/"), "{message}");
     let token = "made-up-token-of-the-stand-in";
     let run = Command::new(PROGRAM)
         .args(["capture", "setup.json", "--token-env", "BERTH_TOKEN"])
@@ -98,16 +98,16 @@ fn a_remote_server_is_asked_about_its_login_and_with_a_token_lists() {
     assert!(said(&kept, "assign_berth").starts_with("Assigns") && !kept.to_string().contains(token));
     let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
     let findings = report["findings"].as_array().unwrap();
-    let told = |rule: &str| {
+    let message = |rule: &str| {
         let found = findings.iter().find(|finding| finding["rule"] == rule);
         found.map(|finding| finding["message"].as_str().unwrap().to_owned()).unwrap_or_default()
     };
     assert_eq!(
-        told("scope/unneeded"),
+        message("scope/unneeded"),
         "crew.read, tides:admin can be removed from the token in use: none of the 2 tools of berth-board is about them"
     );
     for rule in ["scope/admin", "scope/never-expires", "scope/no-audience"] {
-        assert!(told(rule).starts_with("the token in use"), "{rule}: {report}");
+        assert!(message(rule).starts_with("the token in use"), "{rule}: {report}");
     }
 }
 
@@ -180,8 +180,11 @@ fn a_token_goes_to_one_server_and_only_under_tls() {
             .current_dir(dir.path("."))
             .output()
             .unwrap();
-        let told = String::from_utf8(run.stderr).unwrap();
-        assert!(run.status.code() == Some(2) && told.contains(why) && !told.contains("made-up-token"), "{told}");
+        let message = String::from_utf8(run.stderr).unwrap();
+        assert!(
+            run.status.code() == Some(2) && message.contains(why) && !message.contains("made-up-token"),
+            "{message}"
+        );
     }
 }
 
@@ -233,8 +236,8 @@ fn secrets_of_the_setup_are_neither_handed_over_nor_kept() {
     };
     let dir = Dir::new(&[("setup.json", &text("secret=TIDE_TOKEN"))]);
     assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged"]).status(), 0);
-    let told = said(&evidence(&dir, "tide-table"), "secret");
-    assert!(told.len() == secret.len() && !told.contains("4fK29s"), "{told}");
+    let message = said(&evidence(&dir, "tide-table"), "secret");
+    assert!(message.len() == secret.len() && !message.contains("4fK29s"), "{message}");
     assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged", "--with-secrets"]).status(), 0);
     let kept = evidence(&dir, "tide-table");
     assert!(said(&kept, "secret").starts_with("tide…"), "{}", said(&kept, "secret"));
@@ -242,9 +245,9 @@ fn secrets_of_the_setup_are_neither_handed_over_nor_kept() {
     // In whatever form it is told again: each of them is a mask and no more than a few characters around it.
     dir.write("setup.json", text("echo=TIDE_TOKEN").as_bytes());
     assert_eq!(dir.run(&["capture", "setup.json", "--launch", "--uncaged", "--with-secrets"]).status(), 0);
-    let told = said(&evidence(&dir, "tide-table"), "echo");
-    assert_eq!(told.split(" | ").count(), 10, "{told}");
-    for form in told.split(" | ") {
+    let message = said(&evidence(&dir, "tide-table"), "echo");
+    assert_eq!(message.split(" | ").count(), 10, "{message}");
+    for form in message.split(" | ") {
         assert!(form.contains("chars)") && form.len() < 50, "{form}");
     }
 }
@@ -271,10 +274,10 @@ fn a_stop_keeps_what_was_captured_and_leaves_nothing_running() {
     assert!(stopped.success());
     let status = child.wait().unwrap();
     assert!(started.elapsed() < Duration::from_secs(15), "{:?}", started.elapsed());
-    let mut told = String::new();
-    child.stderr.take().unwrap().read_to_string(&mut told).unwrap();
+    let mut message = String::new();
+    child.stderr.take().unwrap().read_to_string(&mut message).unwrap();
     // The other one may have been told as stopped, or not at all.
-    assert!(status.code().is_some(), "{status}: {told}");
+    assert!(status.code().is_some(), "{status}: {message}");
     assert_eq!(evidence(&dir, "tide-table")["sessions"][0]["ended"], "complete");
     assert!(!running("silent"), "a server is still running");
 }
@@ -335,8 +338,8 @@ fn each_wall_of_the_cage_holds() {
     {
         let kept = &evidence(&dir, entry);
         // On a system without IPv6 there is nothing to be told.
-        let told = said(kept, attack);
-        assert!(kept["cage"]["contacts"] == json!([contact]) || told.starts_with("failed"), "{told}: {kept}");
+        let message = said(kept, attack);
+        assert!(kept["cage"]["contacts"] == json!([contact]) || message.starts_with("failed"), "{message}: {kept}");
     }
     assert_eq!(evidence(&dir, "neighbour")["cage"]["contacts"], json!([format!("tcp 127.0.0.1:{port}")]));
 }

@@ -67,10 +67,10 @@ fn an_approval_holds_until_something_changes() {
     // That nobody has decided is a status: it is counted apart and stops the gate, and is no finding.
     assert_eq!(standing(&report, "berth-board"), "unknown unchecked");
     assert_eq!((rules(&report).len(), &report["summary"]["undecided"]), (0, &1.into()));
-    let told = dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24"]);
-    assert_eq!(told.status(), 1);
-    assert!(told.out().lines().next().unwrap().ends_with("; 1 undecided"), "{}", told.out());
-    assert!(told.out().contains("(not-asked, undecided)"), "{}", told.out());
+    let message = dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24"]);
+    assert_eq!(message.status(), 1);
+    assert!(message.out().lines().next().unwrap().ends_with("; 1 undecided"), "{}", message.out());
+    assert!(message.out().contains("(not-asked, undecided)"), "{}", message.out());
     // A policy may weigh it less; and what was open before stops nothing that comes after.
     dir.write("mild.toml", b"[[severity]]\nrule = \"review/unknown\"\nseverity = \"low\"\n");
     assert_eq!(dir.run(&["audit", "mcp.json", "--as-of", "2026-11-24", "--config", "mild.toml"]).status(), 0);
@@ -90,8 +90,8 @@ fn an_approval_holds_until_something_changes() {
         let report = audit(&dir, "2026-11-24");
         assert_eq!(standing(&report, "tide-table"), "changed fix-first", "{changed}");
         let findings = report["findings"].as_array().unwrap();
-        let told = findings.iter().find(|finding| finding["rule"] == "review/changed").unwrap();
-        assert!(told["message"].as_str().unwrap().ends_with(changed), "{told}");
+        let message = findings.iter().find(|finding| finding["rule"] == "review/changed").unwrap();
+        assert!(message["message"].as_str().unwrap().ends_with(changed), "{message}");
     }
     // What stands elsewhere, or in another order, is the same.
     let moved = SETUP.replace(
@@ -410,7 +410,7 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
     assert!(run.out().contains("judged with tsuba.toml; 1 finding changed in severity by the policy"), "{}", run.out());
     assert!(run.out().contains("review/not-allowed (high without the policy)"), "{}", run.out());
     assert_eq!(dir.run(&["audit", "mcp.json", "--gate", "none"]).status(), 0);
-    for (from, to, told) in [
+    for (from, to, message) in [
         ("[allow]", "[allowed]", "tsuba.toml:3:2: unknown key `allowed`; did you mean `allow`?"),
         ("npm:@", "@", "tsuba.toml:4:13: a package is written as"),
         ("review/not-allowed", "review/none", "tsuba.toml:8:8: unknown rule `review/none`"),
@@ -418,7 +418,7 @@ fn the_policy_of_the_company_is_held_against_every_entry() {
     ] {
         dir.write("tsuba.toml", policy.replacen(from, to, 1).as_bytes());
         let run = dir.run(&["audit", "mcp.json"]);
-        assert!(run.status() == 2 && run.err().contains(told), "{told}: {}", run.err());
+        assert!(run.status() == 2 && run.err().contains(message), "{message}: {}", run.err());
     }
 }
 
@@ -644,10 +644,10 @@ fn what_stands_open_at_a_gateway_counts_for_the_servers_behind_it() {
     let approve = ["approve", "gate.yaml", "--entry", "/tides", "--unseen"];
     let run = dir.run(&[&approve[..], &DECIDER].concat());
     assert!(run.status() == 2 && run.err().contains("open findings: exposure/open-gateway"), "{}", run.err());
-    let told = dir.run(&["audit", "gate.yaml"]);
-    assert_eq!(told.status(), 1);
+    let message = dir.run(&["audit", "gate.yaml"]);
+    assert_eq!(message.status(), 1);
     let because = "because  gateway publishes tool servers without authentication";
-    assert!(told.out().contains(because), "{}", told.out());
+    assert!(message.out().contains(because), "{}", message.out());
     dir.write("gate.yaml", gate("auth: { issuer: 'https://id.example', audience: gate }").as_bytes());
     decide(&dir, &approve);
     let report = dir.run(&["audit", "gate.yaml", "--format", "json", "--as-of", "2026-11-24"]).json();

@@ -205,7 +205,7 @@ fn a_sentence_that_no_phrase_covers_and_the_name_of_a_neighbours_tool_are_told()
         br#"{ "tools": [{ "name": "send_crew_mail", "description": "Sends a mail to the crew.", "inputSchema": {} }] }"#,
     );
     let report = dir.run(&["audit", "quay", "--format", "json"]).json();
-    let told: Vec<String> = report["findings"]
+    let message: Vec<String> = report["findings"]
         .as_array()
         .unwrap()
         .iter()
@@ -213,10 +213,10 @@ fn a_sentence_that_no_phrase_covers_and_the_name_of_a_neighbours_tool_are_told()
         .map(|f| format!("{} {}", f["rule"].as_str().unwrap(), f["message"].as_str().unwrap()))
         .filter(|f| f.starts_with("wording/") || f.starts_with("combine/foreign-tool"))
         .collect();
-    assert_eq!(told.len(), 2, "{told:#?}");
-    assert!(told.iter().any(|f| f.contains("tide_height")), "{told:#?}");
+    assert_eq!(message.len(), 2, "{message:#?}");
+    assert!(message.iter().any(|f| f.contains("tide_height")), "{message:#?}");
     let named = "the description of the tool tide_day of tide-table names send_crew_mail, a tool of crew-mail";
-    assert!(told.iter().any(|f| f.contains(named)), "{told:#?}");
+    assert!(message.iter().any(|f| f.contains(named)), "{message:#?}");
 }
 
 #[test]

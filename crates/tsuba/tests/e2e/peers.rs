@@ -113,12 +113,12 @@ fn an_authorization_server_s_sound_metadata_raises_nothing() {
             assert!(answered(ask) > 0, "{mode} {ask}: {kept}");
         }
         let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
-        let told = report["findings"].as_array().unwrap().iter().filter(|finding| {
+        let message = report["findings"].as_array().unwrap().iter().filter(|finding| {
             let severity = finding["severity"].as_str().unwrap();
             !matches!(severity, "low" | "note") && finding["rule"].as_str().unwrap().starts_with("oauth/")
         });
-        let told: Vec<&str> = told.map(|finding| finding["rule"].as_str().unwrap()).collect();
-        assert_eq!(told, registration, "{mode}: {}", report["findings"]);
+        let message: Vec<&str> = message.map(|finding| finding["rule"].as_str().unwrap()).collect();
+        assert_eq!(message, registration, "{mode}: {}", report["findings"]);
         let kept = capture(&["--token-env", "TIDE_TOKEN"]);
         assert_eq!(listed(&kept), ["handshake: 1"], "{mode}: {kept}");
         assert!(!kept.to_string().contains(&said[2]));

@@ -35,8 +35,8 @@ form = 'hbk_[A-Za-z0-9]{16}'
 "#;
 
 fn found(report: &Value) -> Vec<String> {
-    let told = |f: &Value| format!("{} {}", f["severity"].as_str().unwrap(), f["rule"].as_str().unwrap());
-    report["findings"].as_array().unwrap().iter().map(told).collect()
+    let message = |f: &Value| format!("{} {}", f["severity"].as_str().unwrap(), f["rule"].as_str().unwrap());
+    report["findings"].as_array().unwrap().iter().map(message).collect()
 }
 
 #[test]
@@ -106,8 +106,8 @@ fn mistakes_are_told_all_at_once_and_nothing_is_judged() {
     assert!(run.err().contains("tsuba.toml:5:8: there is no field nam"), "{}", run.err());
     assert_eq!(run.out(), "");
     let unknown = Dir::new(&[("mcp.json", SETUP), ("tsuba.toml", "limit = 1\n")]);
-    let told = unknown.run(&["audit", "mcp.json"]).err();
-    assert!(told.contains("tsuba.toml:1") && told.contains("folders, require, rule, token, words"), "{told}");
+    let message = unknown.run(&["audit", "mcp.json"]).err();
+    assert!(message.contains("tsuba.toml:1") && message.contains("folders, require, rule, token, words"), "{message}");
 }
 
 /// An expression sees what the report says: for every entry of the demo a rule is written that compares each of its fields with the
@@ -198,8 +198,8 @@ fn every_command_takes_the_company_s_policy_and_key_in() {
         &["compare", "old.json", "mcp.json"],
     ] {
         let run = dir.run(args);
-        let told = run.out() + &run.err();
-        assert!(!told.is_empty() && !told.contains(token), "{args:?}: {told}");
+        let message = run.out() + &run.err();
+        assert!(!message.is_empty() && !message.contains(token), "{args:?}: {message}");
     }
     // What is read as it was is no change: the key names the credential in both.
     let same = dir.run(&["compare", "old.json", "mcp.json"]);

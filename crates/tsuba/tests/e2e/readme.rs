@@ -49,13 +49,13 @@ fn every_command_of_the_readme_works_line_by_line() {
             .stdin(Stdio::null())
             .output()
             .unwrap();
-        let told = String::from_utf8_lossy(&run.stdout).into_owned() + &String::from_utf8_lossy(&run.stderr);
-        if command.contains("--launch") && told.contains("no cage") {
+        let message = String::from_utf8_lossy(&run.stdout).into_owned() + &String::from_utf8_lossy(&run.stderr);
+        if command.contains("--launch") && message.contains("no cage") {
             eprintln!("skipped: no cage can be built here");
             asked = false;
             continue;
         }
-        assert_eq!(run.status.code(), Some(*status), "{command}\n{told}");
+        assert_eq!(run.status.code(), Some(*status), "{command}\n{message}");
     }
 }
 

@@ -87,10 +87,13 @@ fn a_version_that_is_approved_is_known() {
 fn no_secret_is_in_the_diff() {
     let dir = Dir::new(&[("secret.json", SECRET)]);
     let run = dir.run(&["repair", "secret.json"]);
-    let told = run.out() + &run.err();
-    assert!(!told.contains("hB7kQ2mZx9LwVr4T") && told.contains("+{") && told.contains("${TIDE_TOKEN}"), "{told}");
-    assert!(told.contains("# masked: a secret stands in these lines"), "{told}");
-    assert!(told.contains("rotate it"), "{told}");
+    let message = run.out() + &run.err();
+    assert!(
+        !message.contains("hB7kQ2mZx9LwVr4T") && message.contains("+{") && message.contains("${TIDE_TOKEN}"),
+        "{message}"
+    );
+    assert!(message.contains("# masked: a secret stands in these lines"), "{message}");
+    assert!(message.contains("rotate it"), "{message}");
 }
 
 #[test]

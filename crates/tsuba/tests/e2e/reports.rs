@@ -50,17 +50,17 @@ fn json_and_sarif_hold_the_same_findings() {
     let report = dir.run(&["audit", "quay", "--format", "json"]).json();
     let log = dir.run(&["audit", "quay", "--format", "sarif"]).json();
     let of = |finding: &serde_json::Value, key: &str| finding[key].as_str().unwrap().to_owned();
-    let told: Vec<String> = report["findings"].as_array().unwrap().iter().map(|f| of(f, "fingerprint")).collect();
+    let message: Vec<String> = report["findings"].as_array().unwrap().iter().map(|f| of(f, "fingerprint")).collect();
     let logged: Vec<String> = log["runs"][0]["results"]
         .as_array()
         .unwrap()
         .iter()
         .map(|r| of(&r["partialFingerprints"], "tsuba/1"))
         .collect();
-    assert_eq!(told, logged);
-    assert_eq!(told.len(), 7);
-    let unique: std::collections::BTreeSet<_> = told.iter().collect();
-    assert_eq!(unique.len(), told.len(), "two findings share a fingerprint");
+    assert_eq!(message, logged);
+    assert_eq!(message.len(), 7);
+    let unique: std::collections::BTreeSet<_> = message.iter().collect();
+    assert_eq!(unique.len(), message.len(), "two findings share a fingerprint");
     for (finding, result) in
         report["findings"].as_array().unwrap().iter().zip(log["runs"][0]["results"].as_array().unwrap())
     {
@@ -263,9 +263,9 @@ fn a_report_of_somebody_else_is_cleaned_and_what_is_none_is_told() {
     dir.write("hostile.json", hostile.as_bytes());
     for format in ["text", "json", "sarif", "markdown"] {
         let run = dir.run(&["render", "hostile.json", "--format", format]);
-        let told = run.out() + &run.err();
-        assert_eq!(run.status(), 0, "{format}: {told}");
-        assert!(!told.contains(token) && !told.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{format}: {told}");
+        let message = run.out() + &run.err();
+        assert_eq!(run.status(), 0, "{format}: {message}");
+        assert!(!message.contains(token) && !message.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{format}: {message}");
     }
     // Places and counts that no audit writes.
     let most = u64::MAX.to_string();

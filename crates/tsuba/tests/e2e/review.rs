@@ -70,7 +70,7 @@ fn whatever_ends_it_what_was_decided_is_kept() {
     );
     assert!(register(&dir).contains("siren-shell") && !register(&dir).contains("berth-board"), "{}", register(&dir));
     let before = register(&dir);
-    for (answers, told) in [
+    for (answers, message) in [
         ("x\nq\n", "that is none of these"),
         ("?\nq\n", "approve it as it is now"),
         ("w 99\nq\n", "there is no finding 99"),
@@ -82,7 +82,7 @@ fn whatever_ends_it_what_was_decided_is_kept() {
         ("", "0 decided, 2 left"),
     ] {
         let out = review(&dir, &[], answers).out();
-        assert!(out.contains(told), "{answers:?}: {out}");
+        assert!(out.contains(message), "{answers:?}: {out}");
         assert_eq!(register(&dir), before, "{answers:?}");
     }
     // A finding is waived, and then speaks against nothing.

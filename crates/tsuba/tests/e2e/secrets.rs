@@ -251,7 +251,7 @@ impl Search {
     }
 
     /// What is told of them in a text.
-    fn told(&self, said: &str) -> Vec<&str> {
+    fn describe(&self, said: &str) -> Vec<&str> {
         let mut found: Vec<usize> = self.all.find_iter(said).map(|hit| hit.pattern().as_usize()).collect();
         found.sort_unstable();
         found.dedup();
@@ -294,22 +294,22 @@ fn no_secret_is_in_any_output() {
         &["audit", "--only", "wording"],
     ];
     let search = Search::new(&secrets);
-    assert!(!search.told(&format!("x{}x", secrets[1999])).is_empty(), "it would find one");
+    assert!(!search.describe(&format!("x{}x", secrets[1999])).is_empty(), "it would find one");
     for args in commands {
         let run = dir.run(args);
         let said = run.out() + &run.err();
         assert!(run.status() < 2 && said.len() > 20, "{args:?}: {said}");
-        let told = search.told(&said);
+        let message = search.describe(&said);
         assert!(
-            told.is_empty(),
+            message.is_empty(),
             "{args:?} tells {} of {}, as {:?}",
-            told.len(),
+            message.len(),
             secrets.len(),
-            &told[..told.len().min(12)]
+            &message[..message.len().min(12)]
         );
     }
     let register = std::fs::read_to_string(dir.path("tsuba-register.toml")).unwrap();
-    assert_eq!(search.told(&register), Vec::<&str>::new());
+    assert_eq!(search.describe(&register), Vec::<&str>::new());
 }
 
 #[test]

@@ -53,9 +53,9 @@ fn standing_in_what_is_judged_changes_nothing() {
     for inputs in [&[][..], &["."], &["mcp.json"]] {
         let run = dir.run_in("company", &[&["audit"], inputs].concat());
         assert_eq!(run.status(), 1, "{inputs:?} {}", run.out());
-        let told =
+        let message =
             "tsuba: tsuba.toml in this folder not used, since it belongs to what is judged; --config tsuba.toml\n";
-        assert!(run.err().contains(told), "{}", run.err());
+        assert!(run.err().contains(message), "{}", run.err());
     }
     // A link out of it is of it all the same.
     dir.write("elsewhere/mild.toml", POLICY.as_bytes());

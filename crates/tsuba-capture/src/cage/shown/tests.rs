@@ -41,13 +41,13 @@ impl Machine {
             shown.script(&self.at(arg));
         }
         let root = self.at("");
-        let told = |paths: &mut dyn Iterator<Item = &PathBuf>| {
+        let message = |paths: &mut dyn Iterator<Item = &PathBuf>| {
             let all = paths.map(|path| {
                 path.strip_prefix(&root).map_or_else(|_| path.display().to_string(), |p| p.display().to_string())
             });
             all.collect::<Vec<_>>().join(" ")
         };
-        (told(&mut shown.paths.iter()), told(&mut shown.hidden().iter()))
+        (message(&mut shown.paths.iter()), message(&mut shown.hidden().iter()))
     }
 }
 

@@ -24,12 +24,12 @@ pub enum Weight {
 impl Change {
     /// Its words in one text: `[-gone-]` and `{+new+}`.
     pub fn told_words(&self) -> String {
-        let told = self.words.iter().map(|piece| match piece.kind {
+        let message = self.words.iter().map(|piece| match piece.kind {
             PieceKind::Kept => piece.text.clone(),
             PieceKind::Gone => format!("[-{}-]", piece.text),
             PieceKind::New => format!("{{+{}+}}", piece.text),
         });
-        told.collect()
+        message.collect()
     }
 }
 
@@ -125,8 +125,8 @@ fn setups(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Vec<
 }
 
 fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
-    let mut told = Vec::new();
-    let mut tell = |weight: Weight, what: String| told.push((weight, what));
+    let mut message = Vec::new();
+    let mut tell = |weight: Weight, what: String| message.push((weight, what));
     let (was, is) = (old.launch.clone().unwrap_or_default(), new.launch.clone().unwrap_or_default());
     let origin = |l: &Launch| {
         [l.source.clone(), l.package.clone(), l.image.clone(), l.script.clone()].join(" ").trim().to_owned()
@@ -176,11 +176,11 @@ fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
     if old.disabled && !new.disabled {
         tell(Weight::Notable, "is switched on".to_owned());
     }
-    if told.is_empty() && old.fingerprint != new.fingerprint {
+    if message.is_empty() && old.fingerprint != new.fingerprint {
         let what = if was.args == is.args { "other options, variables or folder" } else { "other arguments" };
-        told.push((Weight::Notable, what.to_owned()));
+        message.push((Weight::Notable, what.to_owned()));
     }
-    changes.extend(told.into_iter().map(|(weight, what)| change(weight, new, what)));
+    changes.extend(message.into_iter().map(|(weight, what)| change(weight, new, what)));
 }
 
 fn or_nothing(text: &str) -> &str {
@@ -229,9 +229,10 @@ fn fresh((old, new): (&Snapshot, &Snapshot), entry: &Entry, undecided: &[&str]) 
         .collect();
     let weight =
         if found.iter().any(|finding| finding.severity != "medium") { Weight::Serious } else { Weight::Notable };
-    let mut told: Vec<String> = found.iter().map(|finding| format!("{} ({})", finding.rule, finding.message)).collect();
-    told.dedup();
-    (!told.is_empty()).then(|| (weight, told.join("; ")))
+    let mut message: Vec<String> =
+        found.iter().map(|finding| format!("{} ({})", finding.rule, finding.message)).collect();
+    message.dedup();
+    (!message.is_empty()).then(|| (weight, message.join("; ")))
 }
 
 fn items(was: &Listing, is: &Listing, entry: &Entry, own: &mut Vec<Change>) {

@@ -200,7 +200,7 @@ mod tests {
     use crate::read::{Input, read};
 
     /// What is told of a text, in short.
-    fn told(text: &str) -> Vec<String> {
+    fn describe(text: &str) -> Vec<String> {
         let document = read(Input { path: "a.yaml".into(), bytes: text.into(), ..Input::default() }).unwrap();
         let mut found = Vec::new();
         acceptances(&document.roots[0], &Pointer::root(), &mut found);
@@ -245,7 +245,7 @@ mod tests {
             ("basic: {users: [a]}", &[]),
             ("auth: {tokens: [a]}", &[]),
         ] {
-            assert_eq!(told(text), want, "{text}");
+            assert_eq!(describe(text), want, "{text}");
         }
     }
 }

@@ -10,7 +10,7 @@ use jiff::civil::{Date, DateTime};
 
 /// Where a grant is told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Told {
+pub enum GrantSource {
     /// By an authorization server that was asked about the token (RFC 7662).
     Introspection,
     /// By the answer with which the token was issued (RFC 6749, 5.1).
@@ -49,7 +49,7 @@ impl When {
 #[derive(Clone, Debug)]
 pub struct Grant {
     /// Who tells it.
-    pub told: Told,
+    pub source: GrantSource,
     /// The whole of it.
     pub start: Located,
     /// Where the scopes stand; the whole where there are none.
@@ -139,7 +139,7 @@ impl Grant {
         let active = fields.node.get("active").filter(|node| matches!(node.value, Value::Bool(_)));
         let says = ["scope", "exp", "sub", "aud"].iter().any(|key| fields.has(key));
         if active.is_some_and(|node| node.truth() == Some(true)) && ((known && says) || asked) {
-            return Some(Self::of(fields, Told::Introspection));
+            return Some(Self::of(fields, GrantSource::Introspection));
         }
         if fields.text("access_token").is_some_and(|token| token.text.len() >= 8) && fields.text("token_type").is_some()
         {
@@ -148,7 +148,7 @@ impl Grant {
                     fields.text(key).filter(|token| token.text.len() >= 8).map(|token| (key.to_owned(), token)),
                 );
             }
-            let mut grant = Self::of(fields, Told::Response);
+            let mut grant = Self::of(fields, GrantSource::Response);
             // It says for how long, counted from a moment that nobody wrote down.
             grant.expires = When::Unsaid;
             return Some(grant);
@@ -158,7 +158,7 @@ impl Grant {
 
     /// The claims of a token, as a capture notes them.
     pub(super) fn of_claims(fields: &Fields<'_>) -> Self {
-        let mut grant = Self::of(fields, Told::Claims);
+        let mut grant = Self::of(fields, GrantSource::Claims);
         // A token says all of itself: what is not there is not so.
         if grant.expires == When::Unsaid {
             grant.expires = When::Never(grant.start.clone());
@@ -172,13 +172,13 @@ impl Grant {
         let has = |names: &[&str]| fields.node.members().iter().any(|member| is(names, &member.key.text));
         let named = has(PROGRAMS) || has(SERVERS);
         (has(SCOPES) && named && (has(HOLDERS) || has(ISSUED) || has(EXPIRES) || has(USED)))
-            .then(|| Self::of(fields, Told::List))
+            .then(|| Self::of(fields, GrantSource::List))
             .filter(|grant| !grant.scopes.is_empty())
     }
 
-    fn of(fields: &Fields<'_>, told: Told) -> Self {
+    fn of(fields: &Fields<'_>, source: GrantSource) -> Self {
         let mut grant = Self {
-            told,
+            source,
             start: fields.start(),
             at: fields.start(),
             scopes: Vec::new(),
@@ -254,11 +254,11 @@ fn when(node: &Node, pointer: &Pointer) -> When {
     // More seconds than this would be after the year 5000: milliseconds.
     let number = number.map(|number| if number > 100_000_000_000 { number / 1000 } else { number });
     let utc = |moment: DateTime| jiff::tz::TimeZone::UTC.to_timestamp(moment).ok().map(|moment| moment.as_second());
-    let told = number
+    let message = number
         .or_else(|| text.parse::<Timestamp>().ok().map(Timestamp::as_second))
         .or_else(|| text.parse::<DateTime>().ok().and_then(utc))
         .or_else(|| text.parse::<Date>().ok().and_then(|date| utc(date.at(0, 0, 0, 0))));
-    told.map_or(When::Unclear, |seconds| When::At(seconds, at))
+    message.map_or(When::Unclear, |seconds| When::At(seconds, at))
 }
 
 #[cfg(test)]

@@ -13,7 +13,7 @@ pub(crate) use acceptance::acceptances;
 pub use acceptance::{Acceptance, Skipped};
 pub use answer::{Answer, Ask};
 pub use client::ClientMetadata;
-pub use grant::{Grant, Told, When};
+pub use grant::{Grant, GrantSource, When};
 pub use keys::{KeySet, WebKey};
 pub use resource::ResourceMetadata;
 pub(crate) use resource::covers;

@@ -133,9 +133,9 @@ fn is_checked(algorithm: &Algorithm) -> bool {
 
 /// `ines@saltmarsh-line.example namespaces="tsuba-register" ssh-ed25519 AAAA… comment`; `None` for a key that is for something else.
 fn signer(line: &str) -> Result<Option<Signer>, &'static str> {
-    let told = "write NAME ssh-ed25519 KEY, as a file of allowed signers of OpenSSH";
+    let message = "write NAME ssh-ed25519 KEY, as a file of allowed signers of OpenSSH";
     let mut words = words(line).into_iter();
-    let name = words.next().ok_or(told)?.trim_matches('"').to_owned();
+    let name = words.next().ok_or(message)?.trim_matches('"').to_owned();
     if name.contains(['*', '?', '!']) {
         return Err("a signer is named in full here, not by a pattern");
     }
@@ -144,10 +144,10 @@ fn signer(line: &str) -> Result<Option<Signer>, &'static str> {
     let (options, key) = match rest.first() {
         Some(first) if is_kind(first) => (None, rest.as_slice()),
         Some(first) => (Some(*first), rest.get(1..).unwrap_or_default()),
-        None => return Err(told),
+        None => return Err(message),
     };
-    let [kind, key, ..] = key else { return Err(told) };
-    let key = PublicKey::from_openssh(&format!("{kind} {key}")).map_err(|_| told)?;
+    let [kind, key, ..] = key else { return Err(message) };
+    let key = PublicKey::from_openssh(&format!("{kind} {key}")).map_err(|_| message)?;
     let mut signer = Signer { name, key, after: None, before: None };
     for option in options.iter().flat_map(|options| split(options, ',')) {
         let (name, value) = option.split_once('=').unwrap_or((option, ""));
@@ -167,10 +167,10 @@ fn signer(line: &str) -> Result<Option<Signer>, &'static str> {
 /// `20261124`, `20261124Z`, `202611241200`: the day counts.
 fn day(text: &str) -> Result<Date, &'static str> {
     let digits = text.trim_end_matches('Z');
-    let told = "a day is written as 20261124";
-    let day = digits.get(..8).ok_or(told)?;
+    let message = "a day is written as 20261124";
+    let day = digits.get(..8).ok_or(message)?;
     if !matches!(digits.len(), 8 | 12 | 14) || !digits.bytes().all(|b| b.is_ascii_digit()) {
-        return Err(told);
+        return Err(message);
     }
     let written = format!(
         "{}-{}-{}T00:00:00",
@@ -178,7 +178,7 @@ fn day(text: &str) -> Result<Date, &'static str> {
         day.get(4..6).unwrap_or_default(),
         day.get(6..).unwrap_or_default()
     );
-    written.parse::<DateTime>().map(|at| at.date()).map_err(|_| told)
+    written.parse::<DateTime>().map(|at| at.date()).map_err(|_| message)
 }
 
 /// Divided at white space that stands in no quotes.

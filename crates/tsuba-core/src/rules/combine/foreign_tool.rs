@@ -35,7 +35,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    let mut told = BTreeSet::new();
+    let mut message = BTreeSet::new();
     // By listing: a server that many clients have is read once.
     let mut read: BTreeMap<Listed, Named<'_>> = BTreeMap::new();
     for client in all.clients() {
@@ -54,7 +54,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
                     continue;
                 };
                 let Some((other, passage)) = servers.first().zip(listing.passages.get(*index)) else { continue };
-                if !told.insert((entry.name.text.clone(), (*tool).to_owned())) {
+                if !message.insert((entry.name.text.clone(), (*tool).to_owned())) {
                     continue;
                 }
                 let asks = all.remarks_of(entry).iter().any(|r| r.passage == *index && r.strength > Strength::Faint);

@@ -45,16 +45,17 @@ struct Step<'a> {
 }
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    let mut told: BTreeSet<usize> = BTreeSet::new();
+    let mut message: BTreeSet<usize> = BTreeSet::new();
     for client in all.clients() {
         let steps = steps(all, &client);
         let Some([reads, holds, sends]) = path(&steps) else { continue };
         let setups = [reads.entry_ref.analysis, holds.entry_ref.analysis, sends.entry_ref.analysis];
         // A person's setups together are worth telling where none of them has the path alone.
-        if client.person.is_some() && client.entries.iter().any(|(entry_ref, _)| told.contains(&entry_ref.analysis)) {
+        if client.person.is_some() && client.entries.iter().any(|(entry_ref, _)| message.contains(&entry_ref.analysis))
+        {
             continue;
         }
-        told.extend(setups);
+        message.extend(setups);
         let shown = reads.shown && holds.shown && sends.shown;
         let who = match client.person {
             Some(person) => format!("the setups of {person}"),

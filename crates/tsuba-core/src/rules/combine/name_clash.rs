@@ -38,7 +38,7 @@ type Clash<'a> = (&'a Entry, &'a Entry, &'a Item);
 const NAMED: usize = 4;
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    let mut told: BTreeSet<(String, String)> = BTreeSet::new();
+    let mut message: BTreeSet<(String, String)> = BTreeSet::new();
     for client in all.clients() {
         // By tool: the entries that offer it.
         let mut offered: BTreeMap<&str, Vec<(EntryRef, &Entry, &Item)>> = BTreeMap::new();
@@ -58,7 +58,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         }
         for ((_, second), clashes) in pairs {
             let Some((one, other, _)) = clashes.first() else { continue };
-            if !told.insert((one.name.text.clone(), other.name.text.clone())) {
+            if !message.insert((one.name.text.clone(), other.name.text.clone())) {
                 continue;
             }
             let acts =

@@ -31,8 +31,9 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 
 /// A server that answers a call in a foreign page's name. The protocol has servers check the origin (2025-11-25, transports).
 fn answered(entry_ref: EntryRef, analysis: &Analysis, out: &mut Out<'_>) {
-    let told = |ask: Ask| analysis.oauth_documents.answers_to(ask).find(|answer| answer.status() == 200);
-    let Some((answer, url)) = told(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?))) else {
+    let message = |ask: Ask| analysis.oauth_documents.answers_to(ask).find(|answer| answer.status() == 200);
+    let Some((answer, url)) = message(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?)))
+    else {
         return;
     };
     let remote = Remote::parse(url);

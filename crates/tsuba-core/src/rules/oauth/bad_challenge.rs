@@ -24,8 +24,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             let lower = text.to_ascii_lowercase();
             ["bearer", "dpop"].iter().any(|scheme| lower.split([' ', ',']).any(|word| word == *scheme))
         };
-        let told = answer.challenge.as_ref().filter(|challenge| schemes(&challenge.text));
-        let lack = match (&answer.challenge, told) {
+        let message = answer.challenge.as_ref().filter(|challenge| schemes(&challenge.text));
+        let lack = match (&answer.challenge, message) {
             (None, _) => "the answer has no challenge",
             (Some(_), None) => "the challenge is for no bearer token",
             (Some(_), Some(_)) if answer.parameter("resource_metadata").is_none() => {
@@ -39,6 +39,6 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         out.hit(at)
             .arg("status", answer.status().to_string())
             .arg("lack", lack)
-            .circumstance_if(told.is_some() && found, Circumstance::Faint);
+            .circumstance_if(message.is_some() && found, Circumstance::Faint);
     }
 }

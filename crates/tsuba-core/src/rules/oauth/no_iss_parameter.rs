@@ -17,7 +17,8 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    for server in oauth.oauth_documents.servers.iter().filter(|server| server.hands_out_codes() && !server.names_itself) {
+    for server in oauth.oauth_documents.servers.iter().filter(|server| server.hands_out_codes() && !server.names_itself)
+    {
         // Most do not yet: it matters where a resource gives its clients the choice.
         let several = oauth.oauth_documents.resources.iter().any(|resource| resource.servers.len() > 1);
         out.hit(&server.issuer)

@@ -27,7 +27,8 @@ allow = ["./**"]
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
+    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled)
+    {
         let team = analysis.document.facts.team.as_deref();
         for folder in &entry.reach.folders {
             let ruling = all.policy.folder(team, &folder.path.text);

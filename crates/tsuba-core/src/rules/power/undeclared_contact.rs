@@ -21,7 +21,9 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (entry_ref, _, entry) in all.entries() {
-        let Some(listing) = all.analyses.get(entry_ref.analysis).and_then(|analysis| analysis.listing_of(entry)) else { continue };
+        let Some(listing) = all.analyses.get(entry_ref.analysis).and_then(|analysis| analysis.listing_of(entry)) else {
+            continue;
+        };
         let Some(captured) = &listing.captured else { continue };
         let named: Vec<&Entry> = all
             .entries()

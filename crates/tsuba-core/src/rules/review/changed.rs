@@ -48,14 +48,14 @@ reason = "reads tides and nothing else"
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (entry_ref, entry, standing, decision) in all.standings() {
         if let (ReviewStatus::Changed(_, what), Some(decision)) = (standing, decision) {
-            let mut told: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
+            let mut message: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
             let more = format!("{} more", what.len().saturating_sub(MOST));
-            told.extend((what.len() > MOST).then_some(more.as_str()));
+            message.extend((what.len() > MOST).then_some(more.as_str()));
             out.hit_in(entry_ref, &entry.name)
                 .arg("entry", entry.name.text.clone())
                 .arg("by", decision.by.clone())
                 .arg("on", decision.on.to_string())
-                .arg("what", told.join(", "));
+                .arg("what", message.join(", "));
         }
     }
 }

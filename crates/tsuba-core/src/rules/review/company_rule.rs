@@ -33,9 +33,12 @@ severity = "high"
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled) {
-        let standing =
-            entry_ref.entry.and_then(|entry| all.standings.get(entry_ref.analysis)?.get(entry)).and_then(Option::as_ref);
+    for (entry_ref, analysis, entry) in all.entries().filter(|(_, _, entry)| entry.listing.is_none() && !entry.disabled)
+    {
+        let standing = entry_ref
+            .entry
+            .and_then(|entry| all.standings.get(entry_ref.analysis)?.get(entry))
+            .and_then(Option::as_ref);
         for (rule, applied) in all.policy.own_rules(all.analyses, (analysis, entry), standing) {
             match applied {
                 Applied::Silent => {}

@@ -1,7 +1,7 @@
 //! What the rules of this family share: everything that is granted, wherever it is told.
 
 use crate::evidence::Listing;
-use crate::evidence::oauth::{Grant, Told, When, covers};
+use crate::evidence::oauth::{Grant, GrantSource, When, covers};
 use crate::judge::{All, EntryRef};
 use crate::prelude::*;
 use crate::severity::Confidence;
@@ -24,7 +24,10 @@ pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'
                 .map(move |credential| (EntryRef { analysis: index, entry: Some(e) }, analysis, credential))
         });
         own.chain(
-            analysis.credentials.iter().map(move |credential| (EntryRef { analysis: index, entry: None }, analysis, credential)),
+            analysis
+                .credentials
+                .iter()
+                .map(move |credential| (EntryRef { analysis: index, entry: None }, analysis, credential)),
         )
         .filter(|(_, _, credential)| credential.is_plaintext())
     })
@@ -73,7 +76,8 @@ impl<'a> Meant<'a> {
 /// Everything that somebody holds.
 pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
     let mut out = tokens(all);
-    let oauth_documents = || all.analyses.iter().enumerate().filter(|(_, analysis)| !analysis.oauth_documents.grants.is_empty());
+    let oauth_documents =
+        || all.analyses.iter().enumerate().filter(|(_, analysis)| !analysis.oauth_documents.grants.is_empty());
     if oauth_documents().next().is_some() {
         let servers = Servers::of(all);
         for (index, analysis) in oauth_documents() {
@@ -82,7 +86,13 @@ pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
                 .entries
                 .iter()
                 .position(|entry| analysis.listing_of(entry).is_some_and(|listing| listing.captured.is_some()));
-            out.extend(analysis.oauth_documents.grants.iter().filter_map(|grant| servers.held(all, (index, own), analysis, grant)));
+            out.extend(
+                analysis
+                    .oauth_documents
+                    .grants
+                    .iter()
+                    .filter_map(|grant| servers.held(all, (index, own), analysis, grant)),
+            );
         }
     }
     out
@@ -107,9 +117,9 @@ fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
         let entry = entry_ref.entry.and_then(|entry| analysis.entries.get(entry));
         users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*analysis, entry)));
     }
-    let decoded = found
-        .iter()
-        .filter_map(|(entry_ref, _, credential)| Some((entry_ref, credential, Claims::decode(&credential.value.text)?)));
+    let decoded = found.iter().filter_map(|(entry_ref, _, credential)| {
+        Some((entry_ref, credential, Claims::decode(&credential.value.text)?))
+    });
     decoded
         .map(|(entry_ref, credential, claims)| Held {
             entry_ref: *entry_ref,
@@ -194,19 +204,19 @@ impl<'a> Servers<'a> {
         grant: &Grant,
     ) -> Option<Held<'a>> {
         // A token that says all of itself is told where it stands.
-        if grant.told == Told::Response && analysis.credentials.iter().any(is_web_token) {
+        if grant.source == GrantSource::Response && analysis.credentials.iter().any(is_web_token) {
             return None;
         }
-        let captured = own.filter(|_| grant.told != Told::List);
+        let captured = own.filter(|_| grant.source != GrantSource::List);
         let meant = match captured.and_then(|entry| analysis.entries.get(entry)) {
             Some(own) => Meant::of(all, &[(analysis, own)]),
             None => self.meant_by(all, &grant.names),
         };
-        let sure = if grant.told == Told::Introspection { Confidence::Possible } else { Confidence::Certain };
+        let sure = if grant.source == GrantSource::Introspection { Confidence::Possible } else { Confidence::Certain };
         let endless = match &grant.expires {
             When::Never(at) => Some((at.clone(), sure)),
             // An answer about a token need not say when it ends (RFC 7662, 2.2).
-            When::Unsaid if grant.told == Told::Introspection => Some((grant.start.clone(), sure)),
+            When::Unsaid if grant.source == GrantSource::Introspection => Some((grant.start.clone(), sure)),
             When::Unsaid | When::Unclear | When::At(..) => None,
         };
         Some(Held {
@@ -214,9 +224,9 @@ impl<'a> Servers<'a> {
             at: grant.at.clone(),
             what: what(grant),
             scopes: grant.scopes.clone(),
-            aimed: match (grant.told, &grant.audience) {
-                (Told::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
-                (Told::Introspection, None) => Some(false),
+            aimed: match (grant.source, &grant.audience) {
+                (GrantSource::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
+                (GrantSource::Introspection, None) => Some(false),
                 (_, audience) => audience.as_ref().map(|_| true),
             },
             issued: grant.issued.seconds(),
@@ -230,10 +240,10 @@ impl<'a> Servers<'a> {
 
 /// What a grant is, in words.
 fn what(grant: &Grant) -> String {
-    match (grant.told, grant.names.first()) {
-        (Told::Introspection | Told::Claims, _) => "the token in use".into(),
-        (Told::Response, _) => "a token".into(),
-        (Told::List, Some(name)) => format!("the grant of {}", name.text),
-        (Told::List, None) => "a grant".into(),
+    match (grant.source, grant.names.first()) {
+        (GrantSource::Introspection | GrantSource::Claims, _) => "the token in use".into(),
+        (GrantSource::Response, _) => "a token".into(),
+        (GrantSource::List, Some(name)) => format!("the grant of {}", name.text),
+        (GrantSource::List, None) => "a grant".into(),
     }
 }

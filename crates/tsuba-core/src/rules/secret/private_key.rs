@@ -28,8 +28,11 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             continue;
         }
         let tracked = analysis.document.facts.tracked == Some(true);
-        let own =
-            analysis.entries.iter().enumerate().flat_map(|(e, entry)| entry.credentials.iter().map(move |h| (Some(e), h)));
+        let own = analysis
+            .entries
+            .iter()
+            .enumerate()
+            .flat_map(|(e, entry)| entry.credentials.iter().map(move |h| (Some(e), h)));
         for (entry, credential) in
             own.chain(analysis.credentials.iter().map(|h| (None, h))).filter(|(_, h)| matches!(h.why, Why::PrivateKey))
         {

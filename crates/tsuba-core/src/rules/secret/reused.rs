@@ -42,7 +42,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         else {
             continue;
         };
-        let told: Vec<String> = rest
+        let message: Vec<String> = rest
             .iter()
             .take(NAMED)
             .filter_map(|(entry_ref, analysis, _)| {
@@ -60,7 +60,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         let several = rest.iter().any(|(_, analysis, _)| owner(analysis) != owner(first_study));
         out.hit_in(*first_at, &credential.value)
             .arg("what", shared::what(credential))
-            .arg("places", format!("{}{more}", told.join(", ")))
+            .arg("places", format!("{}{more}", message.join(", ")))
             .circumstance_if(several, Circumstance::Several);
     }
 }

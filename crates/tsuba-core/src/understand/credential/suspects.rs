@@ -158,13 +158,13 @@ fn assigned(text: &str, out: &mut Vec<Range<usize>>) {
             continue;
         }
         let Some(value) = value_behind(text, at + 1, sign) else { continue };
-        let told = text.get(value.clone()).unwrap_or_default();
-        if pin && !told.bytes().all(|byte| byte.is_ascii_digit()) {
+        let message = text.get(value.clone()).unwrap_or_default();
+        if pin && !message.bytes().all(|byte| byte.is_ascii_digit()) {
             continue;
         }
         // Sentences have no such sign: a password behind it may be any word.
         let any = sign == b'=' && says == NameSays::Password;
-        if is_told(told, says, any, text.get(value.end..).unwrap_or_default()) {
+        if is_told(message, says, any, text.get(value.end..).unwrap_or_default()) {
             end = value.end;
             out.push(value);
         }

@@ -49,9 +49,9 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     let runs = steps.iter().filter(|step| step.key.text == "RUN");
     running.lines = runs.filter_map(|step| step.value.located(Pointer::root().key("RUN"))).collect();
     running.images = taken_from(document, steps, (&stages, &defaults), running.image.as_ref());
-    let told =
+    let message =
         steps.iter().filter(|step| matches!(step.key.text.as_str(), "RUN" | "COPY" | "ADD" | "LABEL" | "WORKDIR"));
-    running.about = told.filter_map(|step| step.value.text().map(str::to_owned)).collect();
+    running.about = message.filter_map(|step| step.value.text().map(str::to_owned)).collect();
     running.made().into_iter().collect()
 }
 

@@ -14,13 +14,13 @@ fn found(path: &str, text: &str) -> String {
     let options = Options::on(jiff::civil::date(2026, 11, 24));
     let audit = audit(vec![*analysis], Vec::new(), &crate::rules::all(), &options, &Sequential);
     let entries: Vec<&str> = audit.analyses[0].entries.iter().map(|entry| entry.name.text.as_str()).collect();
-    let mut told: Vec<String> = audit
+    let mut message: Vec<String> = audit
         .findings
         .iter()
         .map(|f| format!("{} {}:{} {}", f.rule.id, f.start.line, f.start.column, f.pointer))
         .collect();
-    told.sort();
-    format!("{kind} {}: {}", entries.join(","), told.join("; "))
+    message.sort();
+    format!("{kind} {}: {}", entries.join(","), message.join("; "))
 }
 
 const COMPOSE: &str = "services:
@@ -115,10 +115,10 @@ fn what_is_built_here_has_no_registry() {
     );
     // Lines that are handed to an instruction are none of their own.
     let credential = "FROM saltmarsh/base:1.0.0\nRUN <<EOF\nFROM nobody\ncurl https://get.tides.example/run.sh | sh\nEOF\nUSER crew\nCMD [\"mcp\"]\n";
-    let told = found("tide/Dockerfile", credential);
+    let message = found("tide/Dockerfile", credential);
     assert!(
-        told.contains("supply/no-digest 1:6") && !told.contains("nobody") && !told.contains("moving-tag"),
-        "{told}"
+        message.contains("supply/no-digest 1:6") && !message.contains("nobody") && !message.contains("moving-tag"),
+        "{message}"
     );
 }
 
@@ -146,11 +146,11 @@ fn credential(text: &str) -> Vec<String> {
     let input = Input { path: "deploy.yaml".into(), bytes: text.into(), ..Input::default() };
     let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { return Vec::new() };
     let of_entries = analysis.entries.first().map(|entry| entry.credentials.as_slice()).unwrap_or_default();
-    let told = of_entries.iter().chain(&analysis.credentials).map(|one| {
+    let message = of_entries.iter().chain(&analysis.credentials).map(|one| {
         let at = analysis.document.lines.position(&analysis.document.text, one.value.span.range().start);
         format!("{} {} {}:{} {}", one.name, one.kind.name(), at.line, at.column, one.value.pointer)
     });
-    told.collect()
+    message.collect()
 }
 
 #[test]

@@ -114,7 +114,7 @@ struct Way {
     /// Callers are known before they come here.
     covered: bool,
     /// The login that is here is that of the surroundings, which have been told of it.
-    told: bool,
+    inherited: bool,
     /// What the surroundings are called: a name, else a path.
     name: Option<Arc<Located>>,
 }
@@ -183,7 +183,7 @@ impl Seen<'_> {
             self.member(&member.key.text, member.key.span, &member.value, &at.key(&member.key.text), &way);
         }
         if self.routes.len() == before {
-            self.loose |= login == Login::Asked && !way.told;
+            self.loose |= login == Login::Asked && !way.inherited;
             if login::names_issuer(node) {
                 acceptances(node, at, &mut self.acceptances);
                 self.blocks.push(at.clone());
@@ -226,7 +226,7 @@ impl Seen<'_> {
             below.name = Some(Arc::new(Located { text: written.to_owned(), span, pointer: own.clone() }));
         }
         below.serving |= speaks_of_servers(written);
-        below.told |= login::is_holder(&key);
+        below.inherited |= login::is_holder(&key);
         self.fronts = self.fronts.max(front(&key, value, way.depth));
         // Nor does what watches the gateway say where servers are, or where it lets callers in.
         if target::is_address(&key, value, way) || WATCHES.iter().any(|word| key.contains(word)) {

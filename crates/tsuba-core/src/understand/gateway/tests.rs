@@ -1,6 +1,6 @@
 use super::*;
 use crate::read::Input;
-use crate::understand::{Analysis, Outcome, SetupKind, credential::Lexicon, analyze};
+use crate::understand::{Analysis, Outcome, SetupKind, analyze, credential::Lexicon};
 
 fn studied(path: &str, text: &str) -> Option<Box<Analysis>> {
     match analyze(Input { path: path.into(), bytes: text.into(), ..Input::default() }, &Lexicon::default()) {
@@ -10,7 +10,7 @@ fn studied(path: &str, text: &str) -> Option<Box<Analysis>> {
 }
 
 /// What is understood of a gateway, in short: each server with what it leads to and where that is written, then whom it lets in.
-fn told(path: &str, text: &str) -> Vec<String> {
+fn describe(path: &str, text: &str) -> Vec<String> {
     let Some(analysis) = studied(path, text) else { return Vec::new() };
     let Some(gateway) = &analysis.beside.gateway else { return Vec::new() };
     assert!(matches!(analysis.kind, SetupKind::Gateway), "{text}");
@@ -118,7 +118,7 @@ fn what_a_gateway_routes_to_are_entries() {
             &["login"],
         ),
     ] {
-        assert_eq!(told(path, text), want, "{text}");
+        assert_eq!(describe(path, text), want, "{text}");
     }
 }
 
@@ -148,8 +148,8 @@ fn how_callers_are_known() {
         ("tls: { issuer: our-certificates }", "no login"),
         ("server: { name: oauth-gateway }", "no login"),
     ] {
-        let told = told("g.yaml", &with(login));
-        assert_eq!(told.last().map(String::as_str), Some(want), "{login}");
+        let message = describe("g.yaml", &with(login));
+        assert_eq!(message.last().map(String::as_str), Some(want), "{login}");
     }
 }
 
@@ -182,7 +182,7 @@ fn other_gateways_and_settings_are_none() {
         ("s.json", r#"{"bind": "vim:keys", "mcpServers": {"tide": {"command": "tide"}}}"#),
         ("app.yaml", "listen: ':80'\nroutes: [{ path: /a, healthcheck: { command: 'curl localhost/mcp' } }]\n"),
     ] {
-        assert_eq!(told(path, text), Vec::<String>::new(), "{text}");
+        assert_eq!(describe(path, text), Vec::<String>::new(), "{text}");
     }
 }
 

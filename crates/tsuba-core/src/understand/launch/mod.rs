@@ -11,7 +11,7 @@ mod runtime;
 mod shell;
 mod shells;
 mod spec;
-mod told;
+mod summary;
 mod unwrap;
 pub(crate) mod varied;
 mod windows;
@@ -20,7 +20,7 @@ mod wrappers;
 pub use container::{Container, Mount, Published};
 pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
-pub use told::{LaunchSummary, StepSummary};
+pub use summary::{LaunchSummary, StepSummary};
 pub(super) use unwrap::is_command;
 pub use unwrap::unwrap;
 

@@ -16,8 +16,8 @@ fn plan_of(json: &str) -> (Plan, String) {
     for word in plan.words() {
         assert!(document.text.get(word.span.range()).is_some());
     }
-    let told = tell(&plan);
-    (plan, told)
+    let message = tell(&plan);
+    (plan, message)
 }
 
 fn tell(plan: &Plan) -> String {
@@ -264,8 +264,8 @@ fn chains_are_unwrapped_to_the_server() {
         ),
         (r#"["sh", "-c", "curl -so /srv/tides.json https://x.example/t && tide"]"#.into(), "sh > !local tide"),
     ] {
-        let (_, told) = plan_of(&command);
-        assert_eq!(told, want, "{command}");
+        let (_, message) = plan_of(&command);
+        assert_eq!(message, want, "{command}");
     }
 }
 

@@ -71,23 +71,23 @@ fn name_if_any<T: Name, S: Serializer>(value: &Option<T>, serializer: S) -> Resu
 
 impl Plan {
     /// The plan in the terms of the JSON contract.
-    pub fn told(&self) -> LaunchSummary {
+    pub fn describe(&self) -> LaunchSummary {
         let wrappers = self.steps.iter().filter(|step| step.kind == StepKind::Wrapper).map(Step::name).collect();
         let mut launch = LaunchSummary {
             wrappers,
             bridge: self.is_bridged(),
-            via: self.via().map(Step::told).collect(),
+            via: self.via().map(Step::describe).collect(),
             not_understood: self.not_understood.unwrap_or_default(),
             ..LaunchSummary::default()
         };
         let Some(step) = self.server() else { return launch };
-        let told = step.told();
+        let message = step.describe();
         launch.args = step.args.iter().map(|word| word.text.clone()).collect();
-        (launch.source, launch.pin, launch.runner) = (Some(told.source), Some(told.pin), told.runner);
+        (launch.source, launch.pin, launch.runner) = (Some(message.source), Some(message.pin), message.runner);
         match &step.kind {
-            StepKind::Package(_) => (launch.package, launch.version) = (told.package, told.version),
+            StepKind::Package(_) => (launch.package, launch.version) = (message.package, message.version),
             StepKind::Container(container) => {
-                launch.image = told.package;
+                launch.image = message.package;
                 launch.tag = container.reference.tag.clone().unwrap_or_default();
                 launch.digest = container.reference.digest.clone().unwrap_or_default();
             }
@@ -95,7 +95,7 @@ impl Plan {
             | StepKind::Script(_)
             | StepKind::RemoteScript(_)
             | StepKind::Inline(_)
-            | StepKind::Program => launch.script = told.package,
+            | StepKind::Program => launch.script = message.package,
         }
         launch
     }
@@ -103,7 +103,7 @@ impl Plan {
 
 impl Step {
     /// The step in the terms of the JSON contract.
-    pub fn told(&self) -> StepSummary {
+    pub fn describe(&self) -> StepSummary {
         let of = |source, package: &str, version: Option<&str>, pin| StepSummary {
             runner: self.name(),
             source,
@@ -114,13 +114,13 @@ impl Step {
         };
         match &self.kind {
             StepKind::Package(p) => {
-                let told = of(p.source, &p.name, p.version.as_deref(), p.pin);
-                StepSummary { runner: p.runner.clone(), ..told }
+                let message = of(p.source, &p.name, p.version.as_deref(), p.pin);
+                StepSummary { runner: p.runner.clone(), ..message }
             }
             StepKind::Container(c) => {
                 let version = c.reference.digest.as_deref().or(c.reference.tag.as_deref());
-                let told = of(Source::Image, &c.reference.name(), version, c.reference.pin());
-                StepSummary { runner: c.engine.clone(), ..told }
+                let message = of(Source::Image, &c.reference.name(), version, c.reference.pin());
+                StepSummary { runner: c.engine.clone(), ..message }
             }
             StepKind::RemoteScript(address) => of(Source::Url, &address.text, None, Pin::NotAPackage),
             StepKind::Script(script) => of(Source::Path, &script.text, None, Pin::Local),

@@ -8,7 +8,7 @@ use crate::text::Clean;
 
 /// One thing that the policy says of an entry. Every text in it may be printed.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Told {
+pub struct Explained {
     /// What it is about: a package, a host, a finding.
     pub subject: Clean,
     /// What it says.
@@ -23,12 +23,12 @@ pub struct Told {
 
 impl Policy {
     /// What it says of an entry of an audit that was judged with it.
-    pub fn told(&self, audit: &Audit, entry_ref: EntryRef) -> Vec<Told> {
+    pub fn describe(&self, audit: &Audit, entry_ref: EntryRef) -> Vec<Explained> {
         let Some(analysis) = audit.analyses.get(entry_ref.analysis) else { return Vec::new() };
         let Some(entry) = entry_ref.entry.and_then(|entry| analysis.entries.get(entry)) else { return Vec::new() };
         let clean = |text: &str| audit.cleaner.clean(text);
-        let mut told = Vec::new();
-        let ruled = |told: &mut Vec<Told>, subject: &str, ruling: Ruling<'_>| {
+        let mut message = Vec::new();
+        let ruled = |message: &mut Vec<Explained>, subject: &str, ruling: Ruling<'_>| {
             let effect = match ruling {
                 Ruling::Unsaid => "nothing is said of it",
                 Ruling::Allowed(_) => "allowed",
@@ -37,26 +37,40 @@ impl Policy {
             };
             let (against, line) = (ruling.against().is_some(), ruling.line().cloned());
             let says = line.is_some();
-            told.push(Told { subject: clean(subject), effect: Clean::constant(effect), says, against, line });
+            message.push(Explained { subject: clean(subject), effect: Clean::constant(effect), says, against, line });
         };
         for (_, subject, ruling) in self.origins(entry) {
-            ruled(&mut told, &subject, ruling);
+            ruled(&mut message, &subject, ruling);
         }
         for folder in &entry.reach.folders {
             let ruling = self.folder(analysis.document.facts.team.as_deref(), &folder.path.text);
-            ruled(&mut told, &format!("the folder {}", folder.path.text), ruling);
+            ruled(&mut message, &format!("the folder {}", folder.path.text), ruling);
         }
-        let oauth_documents = entry.listed.and_then(|listed| audit.analyses.get(listed.analysis)).map(|analysis| &analysis.oauth_documents);
-        let issuers = oauth_documents.into_iter().flat_map(|oauth_documents| &oauth_documents.resources).flat_map(|resource| &resource.servers);
+        let oauth_documents = entry
+            .listed
+            .and_then(|listed| audit.analyses.get(listed.analysis))
+            .map(|analysis| &analysis.oauth_documents);
+        let issuers = oauth_documents
+            .into_iter()
+            .flat_map(|oauth_documents| &oauth_documents.resources)
+            .flat_map(|resource| &resource.servers);
         for issuer in issuers {
-            ruled(&mut told, &format!("the identity provider {}", issuer.text), self.identity_provider(&issuer.text));
+            ruled(
+                &mut message,
+                &format!("the identity provider {}", issuer.text),
+                self.identity_provider(&issuer.text),
+            );
         }
-        let granted = oauth_documents.into_iter().flat_map(|oauth_documents| &oauth_documents.grants).flat_map(|grant| &grant.scopes);
+        let granted = oauth_documents
+            .into_iter()
+            .flat_map(|oauth_documents| &oauth_documents.grants)
+            .flat_map(|grant| &grant.scopes);
         for scope in granted.collect::<BTreeSet<_>>() {
-            ruled(&mut told, &format!("the scope {scope}"), self.scope(scope));
+            ruled(&mut message, &format!("the scope {scope}"), self.scope(scope));
         }
         for finding in audit.findings_for(entry_ref) {
-            let path = audit.analyses.get(finding.entry_ref.analysis).map(|s| s.document.path.as_str()).unwrap_or_default();
+            let path =
+                audit.analyses.get(finding.entry_ref.analysis).map(|s| s.document.path.as_str()).unwrap_or_default();
             let weighing = self.severity(
                 (&finding.rule.names(), finding.rule.ways.required),
                 path,
@@ -68,7 +82,7 @@ impl Policy {
                 } else {
                     format!("{} in the place of {}", weighing.severity, finding.severity_without_policy)
                 };
-                told.push(Told {
+                message.push(Explained {
                     subject: clean(&format!("the finding {}", finding.rule.id)),
                     effect: clean(&effect),
                     says: true,
@@ -84,7 +98,7 @@ impl Policy {
                 Applied::Speaks => format!("{}: {}", rule.severity, rule.says),
                 Applied::Failed(why) => format!("cannot be applied: {why}"),
             };
-            told.push(Told {
+            message.push(Explained {
                 subject: clean(&format!("the rule {}", rule.name)),
                 effect: clean(&effect),
                 says: applied != Applied::Silent,
@@ -92,6 +106,6 @@ impl Policy {
                 line: Some(rule.line.clone()),
             });
         }
-        told
+        message
     }
 }
