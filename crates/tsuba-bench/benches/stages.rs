@@ -8,7 +8,7 @@ use tsuba_bench::{Size, company};
 use tsuba_core::judge::{Audit, Options, Sequential, audit};
 use tsuba_core::read::{Document, Input, read};
 use tsuba_core::understand::{Analysis, Outcome, analyze, credential::Lexicon};
-use tsuba_report::{Format, Look, Report};
+use tsuba_report::{Format, RenderOptions, Report};
 
 fn main() {
     divan::main();
@@ -92,6 +92,9 @@ fn writing(bencher: Bencher, format: &str) {
     let report = reported(&audited(analyses()));
     let format = if format == "json" { Format::Json } else { Format::Text };
     bencher.bench(|| {
-        format.renderer(Look { width: 100, colour: false, most: None }).render(&report, &mut std::io::sink()).unwrap()
+        format
+            .renderer(RenderOptions { width: 100, colour: false, most: None })
+            .render(&report, &mut std::io::sink())
+            .unwrap()
     });
 }

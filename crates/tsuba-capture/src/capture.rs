@@ -9,7 +9,7 @@ use crate::login;
 use crate::net::{Client, Reachable, is_loopback};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
 use crate::redact::clean;
-use crate::session::{ClientProfile, Talk};
+use crate::session::{ClientProfile, Conversation};
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -146,9 +146,9 @@ impl Capturing<'_> {
             };
             Ok(Box::new(peer) as Box<dyn Peer>)
         };
-        let handshake = self.talk(Era::Handshake, ClientProfile::Own, start);
+        let handshake = self.talk(Era::Handshake, ClientProfile::Minimal, start);
         if handshake.is_some() || self.evidence.troubles.is_empty() {
-            let stateless = self.talk(Era::Stateless, ClientProfile::Own, start);
+            let stateless = self.talk(Era::Stateless, ClientProfile::Minimal, start);
             self.again(handshake, stateless, start);
         }
         if options.cage.is_some() {
@@ -183,15 +183,15 @@ impl Capturing<'_> {
                 .map(|peer| Box::new(peer) as Box<dyn Peer>)
         };
         if events {
-            let own = self.talk(Era::Handshake, ClientProfile::Own, stream);
+            let own = self.talk(Era::Handshake, ClientProfile::Minimal, stream);
             return self.again(own, None, stream);
         }
-        let stateless = self.talk(Era::Stateless, ClientProfile::Own, http(Era::Stateless));
-        let handshake = self.talk(Era::Handshake, ClientProfile::Own, http(Era::Handshake));
+        let stateless = self.talk(Era::Stateless, ClientProfile::Minimal, http(Era::Stateless));
+        let handshake = self.talk(Era::Handshake, ClientProfile::Minimal, http(Era::Handshake));
         let refused = |session: &Session| ["404", "405", "400", "406"].iter().any(|s| session.ended.ends_with(s));
         if stateless.is_none() && handshake.is_none() && self.evidence.sessions.iter().any(refused) {
             // An address of which no more is known may be one of the older kind.
-            let own = self.talk(Era::Handshake, ClientProfile::Own, stream);
+            let own = self.talk(Era::Handshake, ClientProfile::Minimal, stream);
             return self.again(own, None, stream);
         }
         let era = if stateless.is_some() { Era::Stateless } else { Era::Handshake };
@@ -202,7 +202,7 @@ impl Capturing<'_> {
     fn talk(
         &mut self,
         era: Era,
-        asker: ClientProfile,
+        profile: ClientProfile,
         open: impl Fn() -> Result<Box<dyn Peer>, Failure>,
     ) -> Option<usize> {
         if !self.options.eras.contains(&era) {
@@ -215,8 +215,9 @@ impl Capturing<'_> {
                 return None;
             }
         };
-        let talk = Talk::new(&mut *peer, &self.options.bounds, self.stop, &mut self.left, (era, asker));
-        let session = talk.hold(asker);
+        let conversation =
+            Conversation::new(&mut *peer, &self.options.bounds, self.stop, &mut self.left, (era, profile));
+        let session = conversation.run(profile);
         let listed = session.answers.contains_key("tools/list");
         self.evidence.sessions.push(session);
         listed.then_some(self.evidence.sessions.len() - 1)
@@ -231,7 +232,8 @@ impl Capturing<'_> {
     ) {
         let Some(known) = stateless.or(handshake) else { return };
         let era = self.evidence.sessions.get(known).map_or(Era::Handshake, |session| session.era);
-        let others = [ClientProfile::Another, ClientProfile::Able].map(|asker| self.talk(era, asker, open));
+        let others =
+            [ClientProfile::Renamed, ClientProfile::FullCapabilities].map(|profile| self.talk(era, profile, open));
         let pairs = others.map(|other| other.map(|other| (known, other)));
         let mut found: Vec<Difference> = Vec::new();
         for (first, second) in core::iter::once(handshake.zip(stateless)).chain(pairs).flatten() {
@@ -241,7 +243,7 @@ impl Capturing<'_> {
             return;
         }
         // What is otherwise when the very same is asked again depends on nobody.
-        if let Some(again) = self.talk(era, ClientProfile::Again, open) {
+        if let Some(again) = self.talk(era, ClientProfile::Repeat, open) {
             self.evidence.varies = differences(&self.evidence.sessions, known, again);
         }
         let varies = |other: &Difference| {

@@ -5,7 +5,7 @@ use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// More differences than this are not told one by one.
-const MOST: usize = 64;
+const MAX_DIFFERENCES: usize = 64;
 
 /// Compares all that was answered in two sessions, by the names of the items; the order of items and of keys makes no difference.
 pub(crate) fn differences(sessions: &[Session], first: usize, second: usize) -> Vec<Difference> {
@@ -35,7 +35,7 @@ pub(crate) fn differences(sessions: &[Session], first: usize, second: usize) -> 
         let method = "instructions".to_owned();
         out.push(Difference { sessions: [first, second], method, item: None, what: "not the same" });
     }
-    out.truncate(MOST);
+    out.truncate(MAX_DIFFERENCES);
     out
 }
 
@@ -67,7 +67,7 @@ mod tests {
         let raw = |text: &str| RawValue::from_string(text.to_owned()).unwrap();
         Session {
             era: Era::Handshake,
-            asker: "tsuba",
+            profile: "tsuba",
             protocol: None,
             answers: BTreeMap::from([("tools/list", vec![raw(tools)])]),
             errors: BTreeMap::new(),

@@ -206,9 +206,9 @@ impl Era {
 pub struct Session {
     /// The era.
     pub era: Era,
-    /// Which client asked: `tsuba`; `another client`, which says that it is somebody else; `a client that can more`; or `tsuba again`, where something differed.
+    /// Which client asked: `tsuba`; `another client`, which says that it is somebody else; `a client with more capabilities`; or `tsuba again`, where something differed.
     #[serde(rename = "as")]
-    pub asker: &'static str,
+    pub profile: &'static str,
     /// The revision that was agreed on.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub protocol: Option<String>,

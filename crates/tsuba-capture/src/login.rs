@@ -4,7 +4,7 @@
 use crate::evidence::{Era, Evidence, HttpAnswer};
 use crate::job::Options;
 use crate::net::{Client, Why, is_loopback};
-use crate::session::{hello, hello_headers};
+use crate::session::{hello_headers, initial_request};
 use crate::wire::{Raw, is_too_deep};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -15,7 +15,7 @@ use ureq::http::{Request, Response, header};
 use url::Url;
 
 /// Metadata and keys of more bytes are not read.
-const MOST: u64 = 256 << 10;
+const MAX_METADATA_BYTES: u64 = 256 << 10;
 /// A resource that names more authorization servers is not asked for all of them.
 const SERVERS: usize = 3;
 /// So many times a metadata address may lead on at its own server.
@@ -35,7 +35,7 @@ pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut 
     let era = if options.eras.contains(&Era::Handshake) { Era::Handshake } else { Era::Stateless };
     let until = Instant::now() + options.bounds.session;
     let asking = Asking { client, within: options.bounds.answer, until, era, token: options.token.as_deref() };
-    let first = asking.hello("no-token", url, &[]);
+    let first = asking.initial_request("no-token", url, &[]);
     let (status, challenge) = (first.status, first.headers.get("www-authenticate").cloned());
     if status.is_none() {
         evidence.troubles.extend(first.failed.clone());
@@ -43,12 +43,12 @@ pub(crate) fn ask(client: &Client, url: &Url, options: &Options, evidence: &mut 
         return false;
     }
     evidence.http.push(first);
-    evidence.http.push(asking.hello("wrong-token", url, &[("Authorization", "Bearer tsuba-has-no-token")]));
-    evidence.http.push(asking.hello("foreign-origin", url, &[("Origin", "https://foreign.example")]));
-    evidence.http.push(asking.hello("foreign-host", url, &[("Host", "foreign.example")]));
+    evidence.http.push(asking.initial_request("wrong-token", url, &[("Authorization", "Bearer tsuba-has-no-token")]));
+    evidence.http.push(asking.initial_request("foreign-origin", url, &[("Origin", "https://foreign.example")]));
+    evidence.http.push(asking.initial_request("foreign-host", url, &[("Host", "foreign.example")]));
     evidence.http.push(asking.get("get", url, "text/event-stream"));
     if let Some(url) = with_tls(url) {
-        evidence.http.push(asking.hello("over-tls", &url, &[]));
+        evidence.http.push(asking.initial_request("over-tls", &url, &[]));
     }
     if matches!(status, Some(401 | 403)) {
         asking.metadata(url, challenge.as_deref(), evidence);
@@ -75,14 +75,14 @@ struct Asking<'a> {
 
 impl Asking<'_> {
     /// The protocol's first message, with some headers.
-    fn hello(&self, ask: &'static str, url: &Url, headers: &[(&str, &str)]) -> HttpAnswer {
+    fn initial_request(&self, ask: &'static str, url: &Url, headers: &[(&str, &str)]) -> HttpAnswer {
         let mut request = Request::post(url.as_str())
             .header(header::CONTENT_TYPE, "application/json")
             .header(header::ACCEPT, "application/json, text/event-stream");
         for (name, value) in hello_headers(self.era).iter().chain(headers) {
             request = request.header(*name, *value);
         }
-        self.answer(ask, url, request.body(hello(self.era)), false)
+        self.answer(ask, url, request.body(initial_request(self.era)), false)
     }
 
     fn get(&self, ask: &'static str, url: &Url, accept: &str) -> HttpAnswer {
@@ -283,9 +283,9 @@ fn body(response: Response<Body>) -> Option<Raw> {
         return None;
     }
     let mut bytes = Vec::new();
-    response.into_body().into_reader().take(MOST + 1).read_to_end(&mut bytes).ok()?;
+    response.into_body().into_reader().take(MAX_METADATA_BYTES + 1).read_to_end(&mut bytes).ok()?;
     // Evidence that nobody can read would hide what else was answered.
-    if bytes.len() as u64 > MOST || is_too_deep(&bytes) {
+    if bytes.len() as u64 > MAX_METADATA_BYTES || is_too_deep(&bytes) {
         return None;
     }
     serde_json::from_slice(&bytes).ok()

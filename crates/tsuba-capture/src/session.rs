@@ -22,29 +22,31 @@ const NO_METHOD: i64 = -32601;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum ClientProfile {
     /// This program, which can nothing but ask.
-    Own,
+    Minimal,
     /// The same by another name: a server that looks at who asks may answer it otherwise.
-    Another,
+    Renamed,
     /// This program once more: some servers never answer twice alike.
-    Again,
+    Repeat,
     /// This program as though it could what other clients can: some tools are only for those.
-    Able,
+    FullCapabilities,
 }
 
 impl ClientProfile {
     fn name(self) -> &'static str {
         match self {
-            Self::Own => "tsuba",
-            Self::Again => "tsuba again",
-            Self::Another => "another client",
-            Self::Able => "a client that can more",
+            Self::Minimal => "tsuba",
+            Self::Repeat => "tsuba again",
+            Self::Renamed => "another client",
+            Self::FullCapabilities => "a client with more capabilities",
         }
     }
 
     fn info(self) -> Value {
         match self {
-            Self::Own | Self::Again | Self::Able => json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") }),
-            Self::Another => json!({ "name": "desk-client", "title": "Desk", "version": "3.2.0" }),
+            Self::Minimal | Self::Repeat | Self::FullCapabilities => {
+                json!({ "name": "tsuba", "version": env!("CARGO_PKG_VERSION") })
+            }
+            Self::Renamed => json!({ "name": "desk-client", "title": "Desk", "version": "3.2.0" }),
         }
     }
 
@@ -66,11 +68,11 @@ impl ClientProfile {
 
     fn capabilities(self, era: Era) -> Value {
         match (self, era) {
-            (Self::Own | Self::Another | Self::Again, _) => json!({}),
-            (Self::Able, Era::Handshake) => {
+            (Self::Minimal | Self::Renamed | Self::Repeat, _) => json!({}),
+            (Self::FullCapabilities, Era::Handshake) => {
                 json!({ "roots": { "listChanged": true }, "sampling": {}, "elicitation": {} })
             }
-            (Self::Able, Era::Stateless) => json!({
+            (Self::FullCapabilities, Era::Stateless) => json!({
                 "roots": {}, "sampling": {}, "elicitation": { "form": {}, "url": {} },
                 "extensions": { "io.modelcontextprotocol/ui": { "mimeTypes": ["text/html;profile=mcp-app"] } }
             }),
@@ -79,11 +81,11 @@ impl ClientProfile {
 }
 
 /// The first message of a conversation, which asks for nothing but who is there.
-pub(crate) fn hello(era: Era) -> String {
-    let asker = ClientProfile::Own;
+pub(crate) fn initial_request(era: Era) -> String {
+    let profile = ClientProfile::Minimal;
     let (method, params) = match era {
-        Era::Handshake => ("initialize", asker.introduction()),
-        Era::Stateless => ("server/discover", asker.envelope()),
+        Era::Handshake => ("initialize", profile.introduction()),
+        Era::Stateless => ("server/discover", profile.envelope()),
     };
     format!(r#"{{"jsonrpc":"2.0","id":"tsuba-0","method":"{method}","params":{params}}}"#)
 }
@@ -97,7 +99,7 @@ pub(crate) fn hello_headers(era: Era) -> &'static [(&'static str, &'static str)]
 }
 
 /// A conversation.
-pub(crate) struct Talk<'t> {
+pub(crate) struct Conversation<'t> {
     peer: &'t mut dyn Peer,
     bounds: &'t Bounds,
     stop: &'t AtomicBool,
@@ -117,17 +119,17 @@ enum Unanswered {
     Over(Failure),
 }
 
-impl<'t> Talk<'t> {
+impl<'t> Conversation<'t> {
     pub(crate) fn new(
         peer: &'t mut dyn Peer,
         bounds: &'t Bounds,
         stop: &'t AtomicBool,
         left: &'t mut usize,
-        (era, asker): (Era, ClientProfile),
+        (era, profile): (Era, ClientProfile),
     ) -> Self {
         let session = Session {
             era,
-            asker: asker.name(),
+            profile: profile.name(),
             protocol: None,
             answers: BTreeMap::new(),
             errors: BTreeMap::new(),
@@ -140,10 +142,10 @@ impl<'t> Talk<'t> {
     }
 
     /// Holds it. What is not of the era answers nothing and ends early.
-    pub(crate) fn hold(mut self, asker: ClientProfile) -> Session {
+    pub(crate) fn run(mut self, profile: ClientProfile) -> Session {
         let outcome = match self.session.era {
-            Era::Handshake => self.handshake(asker),
-            Era::Stateless => self.stateless(asker),
+            Era::Handshake => self.handshake(profile),
+            Era::Stateless => self.stateless(profile),
         };
         self.peer.close();
         self.session.ended = match outcome {
@@ -153,8 +155,8 @@ impl<'t> Talk<'t> {
         self.session
     }
 
-    fn handshake(&mut self, asker: ClientProfile) -> Result<(), Failure> {
-        let result = match self.ask("initialize", asker.introduction(), self.bounds.answer) {
+    fn handshake(&mut self, profile: ClientProfile) -> Result<(), Failure> {
+        let result = match self.ask("initialize", profile.introduction(), self.bounds.answer) {
             Ok(result) => result,
             Err(Unanswered::Error(code)) => return Err(Failure::Ended(format!(" the handshake with error {code}"))),
             Err(Unanswered::Over(failure)) => return Err(failure),
@@ -162,17 +164,17 @@ impl<'t> Talk<'t> {
         let result: Value = serde_json::from_str(result.get()).unwrap_or_default();
         let version = result.get("protocolVersion").and_then(Value::as_str).unwrap_or_default();
         if !HANDSHAKE.contains(&version) {
-            self.trouble(format!("answers the handshake with the revision {:?}, which has none", short(version)));
+            self.trouble(format!("negotiated revision {:?}, which defines no handshake", short(version)));
         }
         self.session.protocol = Some(short(version));
         self.peer.agreed(version);
         self.notify("notifications/initialized")?;
-        self.lists(asker, result.get("capabilities"))
+        self.lists(profile, result.get("capabilities"))
     }
 
-    fn stateless(&mut self, asker: ClientProfile) -> Result<(), Failure> {
+    fn stateless(&mut self, profile: ClientProfile) -> Result<(), Failure> {
         self.peer.agreed(STATELESS);
-        let result = match self.ask("server/discover", asker.envelope(), self.bounds.probe) {
+        let result = match self.ask("server/discover", profile.envelope(), self.bounds.probe) {
             Ok(result) => result,
             Err(Unanswered::Error(code)) => return Err(Failure::Ended(format!(" the question with error {code}"))),
             Err(Unanswered::Over(failure)) => return Err(failure),
@@ -183,11 +185,11 @@ impl<'t> Talk<'t> {
             return Err(Failure::Ended(format!(": it does not support {STATELESS}")));
         }
         self.session.protocol = Some(STATELESS.to_owned());
-        self.lists(asker, result.get("capabilities"))
+        self.lists(profile, result.get("capabilities"))
     }
 
     /// Everything that is listed. Tools are asked for even where the server says it has none.
-    fn lists(&mut self, asker: ClientProfile, capabilities: Option<&Value>) -> Result<(), Failure> {
+    fn lists(&mut self, profile: ClientProfile, capabilities: Option<&Value>) -> Result<(), Failure> {
         let can = |name: &str| capabilities.and_then(|all| all.get(name)).is_some_and(|can| !can.is_null());
         let skills = "io.modelcontextprotocol/skills";
         let extends = |name: &str| {
@@ -202,21 +204,21 @@ impl<'t> Talk<'t> {
             ("skills/list", extends(skills)),
         ] {
             if wanted {
-                self.list(method, asker, can(method.split('/').next().unwrap_or_default()))?;
+                self.list(method, profile, can(method.split('/').next().unwrap_or_default()))?;
             }
         }
         Ok(())
     }
 
     /// All pages of a list.
-    fn list(&mut self, method: &'static str, asker: ClientProfile, promised: bool) -> Result<(), Failure> {
+    fn list(&mut self, method: &'static str, profile: ClientProfile, promised: bool) -> Result<(), Failure> {
         let mut cursor: Option<Value> = None;
         for page in 0.. {
             if page >= self.bounds.pages {
                 self.trouble(format!("{method}: more than {} pages, the rest was left there", self.bounds.pages));
                 break;
             }
-            let mut params = if self.session.era == Era::Stateless { asker.envelope() } else { json!({}) };
+            let mut params = if self.session.era == Era::Stateless { profile.envelope() } else { json!({}) };
             if let (Some(cursor), Some(params)) = (&cursor, params.as_object_mut()) {
                 params.insert("cursor".to_owned(), cursor.clone());
             }
@@ -224,7 +226,7 @@ impl<'t> Talk<'t> {
                 Ok(result) => result,
                 Err(Unanswered::Error(code)) => {
                     if promised && code == NO_METHOD {
-                        self.trouble(format!("{method}: promised and not there"));
+                        self.trouble(format!("{method}: advertised, but the server answers 'method not found'"));
                     }
                     break;
                 }
@@ -233,7 +235,7 @@ impl<'t> Talk<'t> {
             let result: Value = serde_json::from_str(result.get()).unwrap_or_default();
             let next = result.get("nextCursor").filter(|next| !next.is_null()).cloned();
             if next.is_some() && next == cursor {
-                self.trouble(format!("{method}: the same page again and again"));
+                self.trouble(format!("{method}: pagination cursor repeats"));
                 break;
             }
             cursor = next;
@@ -315,7 +317,7 @@ impl<'t> Talk<'t> {
                 *self.session.notices.entry(method).or_default() += 1;
             }
             Message::Request { id, method, params } => self.refuse(&id, method, params)?,
-            Message::Invalid(why) => self.trouble(format!("a message that is none: {why}")),
+            Message::Invalid(why) => self.trouble(format!("malformed message: {why}")),
         }
         Ok(())
     }

@@ -40,7 +40,8 @@ const EMPTY: &str = r#"{"id":ID,"result":{"tools":[]}}"#;
 fn held(era: Era, answers: &[&'static str], bounds: Bounds) -> (Session, Vec<String>) {
     let mut peer = Scripted::new(answers);
     let (stop, mut left) = (AtomicBool::new(false), bounds.total);
-    let session = Talk::new(&mut peer, &bounds, &stop, &mut left, (era, ClientProfile::Own)).hold(ClientProfile::Own);
+    let session = Conversation::new(&mut peer, &bounds, &stop, &mut left, (era, ClientProfile::Minimal))
+        .run(ClientProfile::Minimal);
     (session, peer.sent)
 }
 
@@ -88,7 +89,7 @@ fn hostile_servers_end_in_evidence() {
     const PAGE_B: &str = r#"{"id":ID,"result":{"tools":[],"nextCursor":"b"}}"#;
     const FLOOD: &str = "{\"method\":\"notifications/message\"}\n{\"method\":\"notifications/message\"}\n{\"method\":\"n\"}\n{\"method\":\"n\"}\n{\"method\":\"n\"}\n{\"method\":\"n\"}\n{\"id\":ID,\"result\":{}}";
     for (answers, ended, trouble) in [
-        (vec![HELLO, PAGE, PAGE], "complete", Some("tools/list: the same page again and again")),
+        (vec![HELLO, PAGE, PAGE], "complete", Some("tools/list: pagination cursor repeats")),
         (vec![HELLO, PAGE, PAGE_B, PAGE], "complete", Some("tools/list: more than 3 pages, the rest was left there")),
         (vec![HELLO, FLOOD], "too many messages that nobody asked for", None),
         (vec![HELLO], "the server ended", None),
@@ -100,12 +101,12 @@ fn hostile_servers_end_in_evidence() {
         (
             vec![HELLO, "starting up…\n{\"id\":ID,\"result\":{\"tools\":[]}}"],
             "complete",
-            Some("a message that is none: not JSON"),
+            Some("malformed message: not JSON"),
         ),
         (
             vec![r#"{"id":ID,"result":{"protocolVersion":"2099-01-01","capabilities":{}}}"#, EMPTY],
             "complete",
-            Some("answers the handshake with the revision \"2099-01-01\", which has none"),
+            Some("negotiated revision \"2099-01-01\", which defines no handshake"),
         ),
         (vec![r#"{"id":null,"error":{"code":-32000}}"#], "the server ended the handshake with error -32000", None),
     ] {
@@ -135,7 +136,7 @@ fn what_the_server_asks_is_refused_and_kept() {
 fn a_stop_is_heeded() {
     let mut peer = Scripted::new(&[HELLO]);
     let (stop, mut left, bounds) = (AtomicBool::new(true), 1000, Bounds::default());
-    let session =
-        Talk::new(&mut peer, &bounds, &stop, &mut left, (Era::Handshake, ClientProfile::Own)).hold(ClientProfile::Own);
-    assert_eq!(session.ended, "stopped by hand");
+    let session = Conversation::new(&mut peer, &bounds, &stop, &mut left, (Era::Handshake, ClientProfile::Minimal))
+        .run(ClientProfile::Minimal);
+    assert_eq!(session.ended, "interrupted");
 }

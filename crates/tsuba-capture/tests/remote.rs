@@ -84,7 +84,7 @@ fn a_sound_server_is_asked_in_both_eras_and_as_another_client() {
             "stateless as tsuba: complete",
             "handshake as tsuba: complete",
             "stateless as another client: complete",
-            "stateless as a client that can more: complete"
+            "stateless as a client with more capabilities: complete"
         ]
     );
     for session in 0..4 {
@@ -125,8 +125,8 @@ fn each_era_and_transport_is_found_out() {
     let all = captured(&[&[HandshakeOnly], &[StatelessOnly], &[OlderEvents, HandshakeOnly]], &options(None));
     for (evidence, era) in all.iter().zip(["handshake", "stateless", "handshake"]) {
         let complete: Vec<String> = sessions(evidence).into_iter().filter(|s| s.ends_with("complete")).collect();
-        let askers = ["tsuba", "another client", "a client that can more"];
-        assert_eq!(complete, askers.map(|asker| format!("{era} as {asker}: complete")));
+        let profiles = ["tsuba", "another client", "a client with more capabilities"];
+        assert_eq!(complete, profiles.map(|profile| format!("{era} as {profile}: complete")));
     }
 }
 

@@ -8,7 +8,7 @@ use zip::ZipArchive;
 /// How every zip archive with a file in it begins (APPNOTE 6.3.10, 4.3.7).
 const MAGIC: &[u8] = b"PK\x03\x04";
 /// A manifest of more bytes is not read, however small it is packed.
-const MOST: u64 = 1 << 20;
+const MAX_MANIFEST_BYTES: u64 = 1 << 20;
 /// An archive of more files is not looked at.
 const FILES: usize = 100_000;
 
@@ -49,8 +49,10 @@ pub(crate) fn read(path: &str, file: impl Read + Seek) -> Bundle {
         return Bundle::Unread("its manifest cannot be unpacked");
     };
     let mut bytes = Vec::new();
-    match manifest.take(MOST + 1).read_to_end(&mut bytes) {
-        Ok(_) if bytes.len() as u64 > MOST => Bundle::Unread("its manifest is larger than 1 MiB, not read"),
+    match manifest.take(MAX_MANIFEST_BYTES + 1).read_to_end(&mut bytes) {
+        Ok(_) if bytes.len() as u64 > MAX_MANIFEST_BYTES => {
+            Bundle::Unread("its manifest is larger than 1 MiB, not read")
+        }
         Ok(_) => {
             let path = format!("{path}/manifest.json");
             Bundle::Manifest(Input { path, bytes, ..Input::default() })

@@ -9,7 +9,7 @@ pub(crate) enum Name {
     /// Written in a notation that setups use.
     Notation,
     /// A dotenv or a key file: read when it lies beside a setup or is named by one.
-    Beside,
+    Sidecar,
     /// A table: a list of grants, or more often data.
     Table,
     /// A text for people, which may show a configuration or hold a link that carries one.
@@ -48,7 +48,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     let ends =
         bytes.len().checked_sub(4).and_then(|at| bytes.get(at..)).is_some_and(|t| t.eq_ignore_ascii_case(b".env"));
     if ends || begins(b".env.") {
-        return Name::Beside;
+        return Name::Sidecar;
     }
     let Some((_, ending)) = name.strip_prefix('.').unwrap_or(name).rsplit_once('.') else { return Name::Open };
     let mut lower = [0; LONGEST_ENDING];
@@ -59,7 +59,7 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
         b"mcpb" | b"dxt" => Name::Bundle,
-        b"pem" | b"key" => Name::Beside,
+        b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
@@ -261,16 +261,16 @@ mod tests {
             ("Settings.JSONC", Name::Notation),
             ("c.toml", Name::Notation),
             ("x.code-workspace", Name::Notation),
-            (".env", Name::Beside),
-            (".env.local", Name::Beside),
-            ("quay.env", Name::Beside),
+            (".env", Name::Sidecar),
+            (".env.local", Name::Sidecar),
+            ("quay.env", Name::Sidecar),
             ("config", Name::Open),
             (".mcprc", Name::Open),
             ("servers.conf", Name::Open),
             ("x.backup", Name::Open),
             ("grants.csv", Name::Table),
             ("tide.mcpb", Name::Bundle),
-            ("tide.key", Name::Beside),
+            ("tide.key", Name::Sidecar),
             ("README.md", Name::Prose),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),

@@ -69,9 +69,9 @@ pub struct Walk {
 /// Something that could not be looked at.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Problem {
-    /// Where.
+    /// The file or folder.
     pub path: PathBuf,
-    /// Why.
+    /// Why it could not be read, for people.
     pub why: &'static str,
 }
 
@@ -108,7 +108,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         // What a person names is looked at whatever it is called.
                         Name::Other if entry.depth() == 0 => Name::Open,
                         Name::Other => return WalkState::Continue,
-                        Name::Beside if entry.depth() > 0 => {
+                        Name::Sidecar if entry.depth() > 0 => {
                             // A link in a folder of somebody else's may lead to anybody's settings.
                             if !kind.is_symlink() || leads_inside(entry.path(), roots) {
                                 push(dotenv, plain(entry.into_path()));
@@ -138,7 +138,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                     let why = if error.io_error().is_some_and(|e| e.kind() == std::io::ErrorKind::PermissionDenied) {
                         "permission denied"
                     } else {
-                        "cannot be looked at"
+                        "cannot be accessed"
                     };
                     push(problems, Problem { path: plain(path_of(&error)), why });
                 }
@@ -234,7 +234,7 @@ fn read_candidate(
         *room = Vec::new();
     }
     read_bounded(&mut file, length, room)?;
-    if name != Name::Beside && !named && !prefilter.passes(room, name) {
+    if name != Name::Sidecar && !named && !prefilter.passes(room, name) {
         return Ok(None);
     }
     Ok(Some(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
@@ -261,10 +261,10 @@ fn may_pass(file: &mut File, prefilter: &Prefilter, room: &mut Vec<u8>) -> std::
 /// Reads as much as the file held when it was opened, and never more than one byte over what the core takes, so that it is
 /// refused there. What says it is empty may still have content (files of a system's own making): it is read up to that bound.
 fn read_bounded(file: &mut File, length: u64, room: &mut Vec<u8>) -> Result<(), &'static str> {
-    const MOST: u64 = MAX_BYTES as u64 + 1;
-    let bound = if length == 0 { MOST } else { length.min(MOST) };
+    const MAX_READ_BYTES: u64 = MAX_BYTES as u64 + 1;
+    let bound = if length == 0 { MAX_READ_BYTES } else { length.min(MAX_READ_BYTES) };
     room.clear();
-    room.reserve(usize::try_from(length.min(MOST)).unwrap_or(0));
+    room.reserve(usize::try_from(length.min(MAX_READ_BYTES)).unwrap_or(0));
     file.take(bound).read_to_end(room).map_err(reason)?;
     Ok(())
 }

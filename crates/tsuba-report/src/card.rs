@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, FindingRow};
 use crate::phrases::{credentials, decided, launch_lines, listed};
 use crate::style::{pad, wrap};
-use crate::{Look, Tint};
+use crate::{RenderOptions, Role};
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
 use tsuba_core::understand::Asks;
@@ -11,7 +11,7 @@ use tsuba_core::understand::Asks;
 /// An entry to decide on.
 #[derive(Clone, Debug)]
 pub struct Card<'r> {
-    /// It.
+    /// Its row in the report.
     pub entry: &'r EntryRow,
     /// The team that answers for it.
     pub team: Option<&'r str>,
@@ -24,27 +24,27 @@ pub struct Card<'r> {
 const LABEL: usize = 9;
 const INDENT: &str = "  ";
 /// Of more findings the worst are shown, and how many there are.
-const MOST: usize = 6;
+const MAX_FINDINGS: usize = 6;
 /// A value of more lines is cut.
-const LINES: usize = 4;
+const MAX_LINES: usize = 4;
 
 impl Card<'_> {
     /// Draws it; `all` with every finding, its line and what to do about it.
     ///
     /// # Errors
     /// What the writer says.
-    pub fn draw(&self, look: Look, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
+    pub fn draw(&self, look: RenderOptions, title: &str, all: bool, out: &mut dyn Write) -> io::Result<()> {
         let entry = self.entry;
         let undecided = tsuba_core::rules::undecided();
         let ready = entry.because.iter().all(|rule| undecided.contains(&rule.as_str()));
         let verdict = entry.verdict.map(|verdict| match verdict {
             Verdict::FixFirst if ready => "only a decision is missing".to_owned(),
-            verdict => look.paint(Tint::Verdict(verdict), verdict.name()),
+            verdict => look.paint(Role::Verdict(verdict), verdict.name()),
         });
-        let name = look.paint(Tint::Name, entry.name.as_str());
+        let name = look.paint(Role::Name, entry.name.as_str());
         writeln!(out, "{title}  {name}  {}", verdict.unwrap_or_default())?;
         let team = self.team.map(|team| format!("  team {team}")).unwrap_or_default();
-        writeln!(out, "{}\n", look.paint(Tint::Quiet, &format!("{}:{}{team}", entry.setup, entry.place.line)))?;
+        writeln!(out, "{}\n", look.paint(Role::Quiet, &format!("{}:{}{team}", entry.setup, entry.place.line)))?;
         let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
         let called = entry.remote.as_ref().map(|remote| &remote.host);
         let alone = entry.reach.hosts.iter().all(|host| Some(host) == called);
@@ -56,7 +56,7 @@ impl Card<'_> {
             ("hosts", Some(list(&entry.reach.hosts)).filter(|_| !alone)),
             ("powers", Some(crate::texts::listed(&entry.reach.powers))),
             ("asks", Some(entry.asks).filter(|asks| **asks != Asks::Unknown).map(|asks| asks.to_string())),
-            ("decided", decided(entry).filter(|decided| decided != "nobody has")),
+            ("decision", decided(entry).filter(|decided| decided != "none")),
         ];
         for (label, text) in launch.chain(rows) {
             if let Some(text) = text.filter(|text| !text.is_empty()) {
@@ -70,7 +70,7 @@ impl Card<'_> {
         if self.findings.is_empty() {
             return writeln!(out, "{INDENT}no findings");
         }
-        let shown = if all { self.findings.len() } else { MOST };
+        let shown = if all { self.findings.len() } else { MAX_FINDINGS };
         for (number, finding) in self.findings.iter().enumerate().take(shown) {
             self.finding(look, number + 1, finding, all, out)?;
         }
@@ -80,27 +80,27 @@ impl Card<'_> {
         }
     }
 
-    fn row(&self, look: Look, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
+    fn row(&self, look: RenderOptions, label: &str, text: &str, out: &mut dyn Write) -> io::Result<()> {
         let width = look.width.saturating_sub(INDENT.len() + LABEL).max(24);
         for (at, line) in wrap(text, width, "").iter().enumerate() {
-            if at == LINES {
+            if at == MAX_LINES {
                 return writeln!(out, "{INDENT}{}…", " ".repeat(LABEL));
             }
             let label = if at == 0 { label } else { "" };
-            writeln!(out, "{INDENT}{}{line}", look.paint(Tint::Quiet, &pad(label, LABEL)))?;
+            writeln!(out, "{INDENT}{}{line}", look.paint(Role::Quiet, &pad(label, LABEL)))?;
         }
         Ok(())
     }
 
     fn finding(
         &self,
-        look: Look,
+        look: RenderOptions,
         number: usize,
         finding: &FindingRow,
         all: bool,
         out: &mut dyn Write,
     ) -> io::Result<()> {
-        let severity = look.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8));
+        let severity = look.paint(Role::Severity(finding.severity), &pad(finding.severity.name(), 8));
         let waived = if finding.waived.is_some() { "  (waived)" } else { "" };
         writeln!(out, "{INDENT}{number:>2} {severity} {}{waived}", finding.rule)?;
         let lead = " ".repeat(INDENT.len() + 12);

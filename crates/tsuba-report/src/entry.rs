@@ -79,7 +79,7 @@ pub struct DecisionRow {
     /// The last day on which it holds.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub until: Option<String>,
-    /// Why.
+    /// The reason that the reviewer gave.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub reason: Option<Text>,
     /// Under which conditions.
@@ -167,7 +167,7 @@ pub struct RemoteRow {
 /// A credential handed to a server.
 #[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
 pub struct CredentialRow {
-    /// Where.
+    /// The part of the setup in which it is handed over.
     pub place: Named<credential::Place>,
     /// Under which name.
     pub name: Text,

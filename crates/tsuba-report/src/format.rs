@@ -1,6 +1,6 @@
 //! The formats, and the trait they share.
 
-use crate::{Json, Look, Markdown, Report, Sarif, Text};
+use crate::{Json, Markdown, RenderOptions, Report, Sarif, Text};
 use std::io::{self, Write};
 
 /// Writes a report in one format.
@@ -27,7 +27,7 @@ pub enum Format {
 
 impl Format {
     /// The renderer of this format; `look` is how the text format may look.
-    pub fn renderer(self, look: Look) -> Box<dyn Renderer> {
+    pub fn renderer(self, look: RenderOptions) -> Box<dyn Renderer> {
         match self {
             Self::Text => Box::new(Text(look)),
             Self::Json => Box::new(Json),

@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, Named, Setup};
 use crate::phrases::{count, credentials, files, launch_lines, listed, shown};
 use crate::style::{cut, pad};
-use crate::{Look, Report, Tint};
+use crate::{RenderOptions, Report, Role};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::understand::{Asks, SetupKind};
@@ -12,7 +12,7 @@ use tsuba_core::understand::{Asks, SetupKind};
 ///
 /// # Errors
 /// What the writer says.
-pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
+pub fn render(report: &Report, look: RenderOptions, out: &mut dyn Write) -> io::Result<()> {
     let shown = shown(report).map(|shown| format!("; {shown}")).unwrap_or_default();
     writeln!(out, "{} in {}{shown}", count(report.summary.entries, "entry", "entries"), files(report))?;
     // Entries come in the order of their setups.
@@ -28,12 +28,12 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
         writeln!(
             out,
             "\n{}  {}",
-            look.paint(Tint::Heading, setup.path.as_str()),
-            look.paint(Tint::Quiet, &facts.join(", "))
+            look.paint(Role::Heading, setup.path.as_str()),
+            look.paint(Role::Quiet, &facts.join(", "))
         )?;
         for entry in entries {
             let off = if entry.disabled { " (switched off)" } else { "" };
-            writeln!(out, "  {}{off}", look.paint(Tint::Name, entry.name.as_str()))?;
+            writeln!(out, "  {}{off}", look.paint(Role::Name, entry.name.as_str()))?;
             let mut rows = launch_lines(entry);
             rows.extend(listed(entry).map(|listed| ("tools", listed)));
             rows.extend(credentials(entry).map(|given| ("given", given)));
@@ -54,7 +54,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
                 writeln!(
                     out,
                     "    {} {}",
-                    look.paint(Tint::Quiet, &pad(label, 7)),
+                    look.paint(Role::Quiet, &pad(label, 7)),
                     cut(&text, look.width.saturating_sub(12))
                 )?;
             }
@@ -64,7 +64,7 @@ pub fn render(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()
 }
 
 /// The same server in several places, where the places differ: a row for the server, and one for each variant of it.
-fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> {
+fn variants(report: &Report, look: RenderOptions, out: &mut dyn Write) -> io::Result<()> {
     let tracked: BTreeMap<&str, Option<bool>> =
         report.setups.iter().map(|setup| (setup.path.as_str(), setup.tracked)).collect();
     let mut servers: BTreeMap<String, BTreeMap<String, Vec<&EntryRow>>> = BTreeMap::new();
@@ -77,12 +77,12 @@ fn variants(report: &Report, look: Look, out: &mut dyn Write) -> io::Result<()> 
     if servers.is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{}", look.paint(Tint::Heading, "The same server, set up differently"))?;
+    writeln!(out, "\n{}", look.paint(Role::Heading, "The same server, set up differently"))?;
     for (server, variants) in servers {
         let places = variants.values().map(Vec::len).sum();
         let message =
             format!("{} in {}", count(variants.len(), "variant", "variants"), count(places, "place", "places"));
-        writeln!(out, "  {}  {}", look.paint(Tint::Name, &server), look.paint(Tint::Quiet, &message))?;
+        writeln!(out, "  {}  {}", look.paint(Role::Name, &server), look.paint(Role::Quiet, &message))?;
         for (variant, entries) in variants {
             writeln!(out, "    {}", cut(&variant, look.width.saturating_sub(4)))?;
             for entry in entries {

@@ -35,5 +35,5 @@ pub use phrases::count;
 pub use rows::entry_id;
 pub use sarif::Sarif;
 pub use source::{RepositoryRow, RepositorySource, Source, SourceRow};
-pub use style::{Look, Tint};
+pub use style::{RenderOptions, Role};
 pub use text::Text;

@@ -121,7 +121,7 @@ pub struct FindingRow {
     /// The entry's id, where it belongs to one.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "cleaned_if_any")]
     pub entry: Option<String>,
-    /// Where.
+    /// The characters it is about.
     pub place: Place,
     /// What is wrong.
     pub message: Text,
@@ -158,7 +158,7 @@ pub struct WaiverRow {
     /// The last day on which it holds (`YYYY-MM-DD`).
     #[serde(deserialize_with = "cleaned")]
     pub until: String,
-    /// Why.
+    /// The reason that the reviewer gave.
     pub reason: Text,
 }
 
@@ -170,7 +170,7 @@ pub struct Unread {
     /// The line, where known.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub line: Option<u32>,
-    /// Why.
+    /// Why it could not be read.
     pub why: Text,
 }
 

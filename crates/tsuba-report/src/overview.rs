@@ -3,7 +3,7 @@
 use crate::model::{EntryRow, Report, Text};
 use crate::style::{cut, cut_front, pad};
 use crate::together::FindingGroup;
-use crate::{Look, Tint, count};
+use crate::{RenderOptions, Role, count};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
@@ -22,7 +22,7 @@ const MAX_NAME: usize = 32;
 
 /// Writes it. `entries` are worst first, and `own` knows their findings.
 pub(crate) fn overview<'f>(
-    look: Look,
+    look: RenderOptions,
     report: &Report,
     entries: &[&EntryRow],
     own: impl Fn(&EntryRow) -> &'f [FindingGroup<'f>],
@@ -34,7 +34,7 @@ pub(crate) fn overview<'f>(
     if worst.is_empty() {
         return Ok(());
     }
-    writeln!(out, "\n{}", look.paint(Tint::Heading, "Worst"))?;
+    writeln!(out, "\n{}", look.paint(Role::Heading, "Worst"))?;
     let names = worst.iter().map(|entry| entry.name.as_str().chars().count()).max().unwrap_or(0).min(24);
     let founds: Vec<String> = worst.iter().map(|entry| severities(own(entry))).collect();
     let widest = founds.iter().map(|found| found.chars().count()).max().unwrap_or(0);
@@ -45,7 +45,7 @@ pub(crate) fn overview<'f>(
         let Some(verdict) = entry.verdict else { continue };
         let name = pad(&cut(entry.name.as_str(), names), names);
         let line = format!("{name}  {}", pad(&cut_front(&place, room), room));
-        writeln!(out, "  {}{line}  {found}", look.paint(Tint::Verdict(verdict), &pad(verdict.name(), 11)))?;
+        writeln!(out, "  {}{line}  {found}", look.paint(Role::Verdict(verdict), &pad(verdict.name(), 11)))?;
     }
     Ok(())
 }
@@ -63,7 +63,7 @@ fn severities(findings: &[FindingGroup<'_>]) -> String {
 }
 
 /// Teams, where there are any, else repositories, else folders: and their entries by verdict.
-fn table(look: Look, report: &Report, out: &mut dyn Write) -> io::Result<()> {
+fn table(look: RenderOptions, report: &Report, out: &mut dyn Write) -> io::Result<()> {
     let teams: BTreeMap<&Text, &str> = report
         .setups
         .iter()
@@ -91,12 +91,12 @@ fn table(look: Look, report: &Report, out: &mut dyn Write) -> io::Result<()> {
     rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
     let names = rows.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(MAX_NAME);
     let heads: Vec<String> = Verdict::ALL.iter().map(|verdict| format!("{:>10}", verdict.name())).collect();
-    writeln!(out, "\n{}{}", " ".repeat(names + 2), look.paint(Tint::Quiet, &heads.concat()))?;
+    writeln!(out, "\n{}{}", " ".repeat(names + 2), look.paint(Role::Quiet, &heads.concat()))?;
     for (name, cells) in rows.iter().take(MAX_ROWS) {
         let cells = cells.iter().zip(Verdict::ALL).map(|(count, verdict)| match count {
             // A nought is no news.
             0 => format!("{:>10}", "·"),
-            count => look.paint(Tint::Verdict(*verdict), &format!("{count:>10}")),
+            count => look.paint(Role::Verdict(*verdict), &format!("{count:>10}")),
         });
         writeln!(out, "  {}{}", pad(&cut(name, names), names), cells.collect::<String>())?;
     }

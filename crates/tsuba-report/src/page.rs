@@ -1,7 +1,7 @@
 //! The layout that all commands have for people: a line with what something is, its name and its place, and labelled lines below it.
 
 use crate::style::{pad, wrap};
-use crate::{Look, Tint};
+use crate::{RenderOptions, Role};
 use std::io::{self, Write};
 
 /// Columns before a label.
@@ -19,13 +19,13 @@ const HELD: &str = "\u{1}";
 
 /// A page that is written from top to bottom. Every text on it may be shown.
 pub struct Page<'p> {
-    look: Look,
+    look: RenderOptions,
     out: &'p mut dyn Write,
 }
 
 impl<'p> Page<'p> {
     /// An empty one.
-    pub fn new(look: Look, out: &'p mut dyn Write) -> Self {
+    pub fn new(look: RenderOptions, out: &'p mut dyn Write) -> Self {
         Self { look, out }
     }
 
@@ -33,9 +33,9 @@ impl<'p> Page<'p> {
     ///
     /// # Errors
     /// What the writer says, here and below.
-    pub fn head(&mut self, (tint, status): (Tint, &str), name: &str, place: &str) -> io::Result<()> {
+    pub fn head(&mut self, (tint, status): (Role, &str), name: &str, place: &str) -> io::Result<()> {
         let status = self.look.paint(tint, &pad(status, STATUS));
-        let (name, place) = (self.look.paint(Tint::Name, name), self.look.paint(Tint::Quiet, place));
+        let (name, place) = (self.look.paint(Role::Name, name), self.look.paint(Role::Quiet, place));
         let line = format!("{status}  {name}  {place}");
         writeln!(self.out, "\n{}", line.trim_end())
     }
@@ -48,7 +48,7 @@ impl<'p> Page<'p> {
         let width = self.look.width.saturating_sub(INDENT + LABEL + 1).max(MIN_TEXT);
         let lines = wrap(text, width, "");
         for (at, line) in lines.iter().take(MAX_LINES).enumerate() {
-            let label = self.look.paint(Tint::Quiet, &pad(if at == 0 { label } else { "" }, LABEL));
+            let label = self.look.paint(Role::Quiet, &pad(if at == 0 { label } else { "" }, LABEL));
             let more = if at + 1 == MAX_LINES && lines.len() > MAX_LINES { "…" } else { "" };
             writeln!(self.out, "{}{label} {line}{more}", " ".repeat(INDENT))?;
         }
@@ -60,7 +60,7 @@ impl<'p> Page<'p> {
     /// # Errors
     /// As above.
     pub fn heading(&mut self, text: &str) -> io::Result<()> {
-        writeln!(self.out, "\n{}", self.look.paint(Tint::Heading, text))
+        writeln!(self.out, "\n{}", self.look.paint(Role::Heading, text))
     }
 
     /// A line as it is.
@@ -105,7 +105,7 @@ impl<'p> Page<'p> {
 
 /// An error or a note, behind who says it, wrapped under its beginning; lines stay lines. A word longer than a line stays whole: it may be a
 /// path that is to be copied, and so does what stands between backticks: it may be a command.
-pub fn message(who: &str, text: &str, look: Look) -> String {
+pub fn message(who: &str, text: &str, look: RenderOptions) -> String {
     use unicode_width::UnicodeWidthStr as _;
     let lead = who.width() + 2;
     let width = look.width.saturating_sub(lead).max(MIN_TEXT);
@@ -124,14 +124,14 @@ pub fn message(who: &str, text: &str, look: Look) -> String {
     let lines: Vec<String> =
         text.lines().flat_map(|line| options(&held(line.trim_start()))).map(|line| line.replace(HELD, " ")).collect();
     let gap = format!("\n{}", " ".repeat(lead));
-    format!("{}: {}", look.paint(Tint::Heading, who), lines.join(&gap))
+    format!("{}: {}", look.paint(Role::Heading, who), lines.join(&gap))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    const NARROW: Look = Look { width: 48, colour: false, most: None };
+    const NARROW: RenderOptions = RenderOptions { width: 48, colour: false, most: None };
 
     fn page(write: impl FnOnce(&mut Page<'_>) -> io::Result<()>) -> String {
         let mut out = Vec::new();
@@ -142,7 +142,7 @@ mod tests {
     #[test]
     fn texts_are_wrapped_under_their_beginning() {
         let text = page(|page| {
-            page.head((Tint::Heading, "serious"), "tides", "a/mcp.json")?;
+            page.head((Role::Heading, "serious"), "tides", "a/mcp.json")?;
             page.row("change", "the version 2.4.1 has become any version, and the server is another")
         });
         let want = "\nserious    tides  a/mcp.json\n    change   the version 2.4.1 has become any\n             version, and the server is another\n";

@@ -179,7 +179,7 @@ pub(crate) fn credentials(entry: &EntryRow) -> Option<String> {
 pub(crate) fn decided(entry: &EntryRow) -> Option<String> {
     let decision = entry.decision.as_ref()?;
     if *decision.standing == ReviewState::Unknown && !entry.disabled {
-        return Some("nobody has".to_owned());
+        return Some("none".to_owned());
     }
     let (by, on) = (decision.by.as_ref()?, decision.on.as_ref()?);
     let until = decision.until.as_ref().map(|until| format!(", until {until}")).unwrap_or_default();

@@ -1,6 +1,6 @@
 //! The rules as documents: `docs/rules.md`, and what `tsuba explain` says. Both come from the rules' metadata.
 
-use crate::{Look, Tint};
+use crate::{RenderOptions, Role};
 use std::io::{self, Write};
 use tsuba_core::judge::Rule;
 
@@ -47,23 +47,23 @@ pub fn document() -> String {
 ///
 /// # Errors
 /// What the writer says.
-pub fn explain(rule: &Rule, look: Look, out: &mut dyn Write) -> io::Result<()> {
+pub fn explain(rule: &Rule, look: RenderOptions, out: &mut dyn Write) -> io::Result<()> {
     writeln!(
         out,
         "{}  {}",
-        look.paint(Tint::Heading, rule.id),
-        look.paint(Tint::Severity(rule.severity), rule.severity.name())
+        look.paint(Role::Heading, rule.id),
+        look.paint(Role::Severity(rule.severity), rule.severity.name())
     )?;
     writeln!(out, "{}\n", rule.title)?;
     for (label, text) in [("why it matters", rule.why), ("what to do", rule.fix)] {
-        writeln!(out, "{}", look.paint(Tint::Heading, label))?;
+        writeln!(out, "{}", look.paint(Role::Heading, label))?;
         crate::style::wrap(text, look.width.saturating_sub(2), "")
             .iter()
             .try_for_each(|line| writeln!(out, "  {line}"))?;
         writeln!(out)?;
     }
     for (label, example) in [("before", rule.before), ("after", rule.after)] {
-        writeln!(out, "{}", look.paint(Tint::Heading, label))?;
+        writeln!(out, "{}", look.paint(Role::Heading, label))?;
         for line in example.trim_end().lines() {
             crate::style::wrap(line, look.width.saturating_sub(2), "  ")
                 .iter()
@@ -71,23 +71,23 @@ pub fn explain(rule: &Rule, look: Look, out: &mut dyn Write) -> io::Result<()> {
         }
         writeln!(out)?;
     }
-    writeln!(out, "{} {}", look.paint(Tint::Quiet, "references:"), rule.references.join("; "))
+    writeln!(out, "{} {}", look.paint(Role::Quiet, "references:"), rule.references.join("; "))
 }
 
 /// Lists every rule, by family.
 ///
 /// # Errors
 /// What the writer says.
-pub fn list(look: Look, out: &mut dyn Write) -> io::Result<()> {
+pub fn list(look: RenderOptions, out: &mut dyn Write) -> io::Result<()> {
     let rules = tsuba_core::rules::all();
     writeln!(out, "{} rules; `tsuba explain RULE` tells about one", rules.len())?;
     let mut family = "";
     for rule in rules {
         if rule.family() != family {
             family = rule.family();
-            writeln!(out, "\n{}", look.paint(Tint::Heading, family))?;
+            writeln!(out, "\n{}", look.paint(Role::Heading, family))?;
         }
-        let severity = look.paint(Tint::Severity(rule.severity), &crate::style::pad(rule.severity.name(), 8));
+        let severity = look.paint(Role::Severity(rule.severity), &crate::style::pad(rule.severity.name(), 8));
         writeln!(out, "  {severity}  {}  {}", crate::style::pad(rule.id, 26), rule.title)?;
     }
     Ok(())

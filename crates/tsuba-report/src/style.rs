@@ -6,7 +6,7 @@ use tsuba_core::severity::Severity;
 
 /// How a text may look: decided by the caller, who knows the terminal.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Look {
+pub struct RenderOptions {
     /// Columns to fill.
     pub width: usize,
     /// May colours be used?
@@ -17,7 +17,7 @@ pub struct Look {
 
 /// What a piece of text is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Tint {
+pub enum Role {
     /// A verdict.
     Verdict(Verdict),
     /// A severity.
@@ -30,23 +30,23 @@ pub enum Tint {
     Heading,
 }
 
-impl Look {
+impl RenderOptions {
     /// Paints a text.
-    pub fn paint(self, tint: Tint, text: &str) -> String {
+    pub fn paint(self, tint: Role, text: &str) -> String {
         if !self.colour {
             return text.to_owned();
         }
         let style = match tint {
-            Tint::Verdict(Verdict::Refuse) | Tint::Severity(Severity::Critical) => {
+            Role::Verdict(Verdict::Refuse) | Role::Severity(Severity::Critical) => {
                 Style::new().bold().fg_color(Some(AnsiColor::Red.into()))
             }
-            Tint::Verdict(Verdict::FixFirst) => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
-            Tint::Verdict(Verdict::Unchecked) => Style::new().bold().fg_color(Some(AnsiColor::Cyan.into())),
-            Tint::Verdict(Verdict::Ready) => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
-            Tint::Severity(Severity::High) => Style::new().fg_color(Some(AnsiColor::Red.into())),
-            Tint::Severity(Severity::Medium) => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
-            Tint::Severity(Severity::Low | Severity::Note) | Tint::Quiet => Style::new().dimmed(),
-            Tint::Name | Tint::Heading => Style::new().bold(),
+            Role::Verdict(Verdict::FixFirst) => Style::new().bold().fg_color(Some(AnsiColor::Yellow.into())),
+            Role::Verdict(Verdict::Unchecked) => Style::new().bold().fg_color(Some(AnsiColor::Cyan.into())),
+            Role::Verdict(Verdict::Ready) => Style::new().bold().fg_color(Some(AnsiColor::Green.into())),
+            Role::Severity(Severity::High) => Style::new().fg_color(Some(AnsiColor::Red.into())),
+            Role::Severity(Severity::Medium) => Style::new().fg_color(Some(AnsiColor::Yellow.into())),
+            Role::Severity(Severity::Low | Severity::Note) | Role::Quiet => Style::new().dimmed(),
+            Role::Name | Role::Heading => Style::new().bold(),
         };
         format!("{style}{text}{style:#}")
     }

@@ -44,7 +44,7 @@ impl Language {
     ];
 
     /// Written without spaces between words, or with endings glued on, so that a phrase may begin and end anywhere?
-    pub(crate) fn glues(self) -> bool {
+    pub(crate) fn unsegmented(self) -> bool {
         matches!(self, Self::Chinese | Self::Japanese | Self::Korean)
     }
 
@@ -87,7 +87,7 @@ pub(super) struct Little {
 const SLOTS: usize = 2048;
 
 /// No little word is longer (bytes).
-const LONGEST: usize = 9;
+const MAX_WORD_BYTES: usize = 9;
 
 impl Little {
     pub(super) fn build<'w>(words: impl Iterator<Item = (&'w str, Language)>) -> Self {
@@ -108,7 +108,7 @@ impl Little {
     /// The languages that a word of this hash and length (bytes) belongs to, as bits.
     #[inline]
     pub(super) fn bits(&self, hash: u32, length: usize) -> u16 {
-        if length > LONGEST {
+        if length > MAX_WORD_BYTES {
             return 0;
         }
         let mut at = hash as usize % SLOTS;

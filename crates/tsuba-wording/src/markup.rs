@@ -32,7 +32,7 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
             deliberate: false,
         });
         from = end;
-        if out.len() > super::revealed::MOST {
+        if out.len() > super::revealed::MAX_PARTS {
             break;
         }
     }
@@ -75,7 +75,7 @@ fn elements(text: &str, out: &mut Vec<Revealed>) {
         if !said.is_empty() {
             out.push(Revealed { range: at..end, text: said.to_owned(), how: How::Hidden, deliberate: !unshown });
         }
-        if out.len() > super::revealed::MOST {
+        if out.len() > super::revealed::MAX_PARTS {
             break;
         }
     }

@@ -86,7 +86,7 @@ pub(super) struct Revealed {
 }
 
 /// More parts than this in one text are not told one by one.
-pub(super) const MOST: usize = 64;
+pub(super) const MAX_PARTS: usize = 64;
 
 /// What a search finds in a text, for its tests.
 #[cfg(test)]

@@ -58,7 +58,7 @@ pub(super) struct Sentences {
 
 /// What is put down while a text is cut, kept from text to text: most are short, and finding room for them would take as long as reading.
 #[derive(Debug, Default)]
-pub(super) struct Room {
+pub(super) struct Scratch {
     free: Vec<Found>,
     here: Vec<Found>,
     kept: Vec<Found>,
@@ -82,26 +82,26 @@ pub(super) fn whole(set: Set) -> Set {
 pub(super) fn sentences(
     text: &str,
     words: &Words,
-    glued: bool,
+    unsegmented: bool,
     leaves: Leaves<'_>,
     own: &BTreeSet<String>,
 ) -> Sentences {
     let mut out = Sentences::default();
-    cut_into(&mut out, &mut Room::default(), text, words, glued, leaves, own);
+    cut_into(&mut out, &mut Scratch::default(), text, words, unsegmented, leaves, own);
     out
 }
 
 /// The same, in the room of an earlier text.
 pub(super) fn cut_into(
     out: &mut Sentences,
-    room: &mut Room,
+    room: &mut Scratch,
     text: &str,
     words: &Words,
-    glued: bool,
+    unsegmented: bool,
     leaves: Leaves<'_>,
     own: &BTreeSet<String>,
 ) {
-    let Room { free, here, kept, words: of_scan } = room;
+    let Scratch { free, here, kept, words: of_scan } = room;
     out.hits.clear();
     out.list.clear();
     out.dark.clear();
@@ -124,12 +124,12 @@ pub(super) fn cut_into(
         };
         before = Some(language);
         here.clear();
-        words.find(text, &scan, language, glued, |hit| here.push(hit));
+        words.find(text, &scan, language, unsegmented, |hit| here.push(hit));
         let more = free.partition_point(|hit| (hit.start as usize) < range.end);
         let (own_free, rest) = free.split_at_checked(more).unwrap_or((free, &[]));
         free = rest;
         here.extend_from_slice(own_free);
-        if !own_free.is_empty() || language.glues() {
+        if !own_free.is_empty() || language.unsegmented() {
             here.sort_unstable_by_key(|hit| (hit.start, hit.end));
         }
         outermost(here, kept);

@@ -1,13 +1,13 @@
 //! Text split over several places: each piece says little, together they ask for something.
 
 use super::concept::Set;
-use super::deed::Setting;
 use super::fold::fold;
+use super::matched::Setting;
 use super::said::{Passage, Place, Said};
 use super::sentence::{sentences, whole};
 use super::weigh::{deeds, may_amount};
 use super::words::words;
-use super::{Class, MOST, Remark, Strength, shortened};
+use super::{Class, MAX_REMARKS, Remark, Strength, shortened};
 use crate::prelude::*;
 
 /// So many places are read as one text, at most so many bytes of each.
@@ -66,7 +66,7 @@ pub(super) fn read(server: &Said<'_>, said: &[Set], own: &BTreeSet<String>, out:
         });
         found += 1;
         from = first + WINDOW;
-        if found >= MOST {
+        if found >= MAX_REMARKS {
             break;
         }
     }

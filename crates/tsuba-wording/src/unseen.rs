@@ -75,7 +75,7 @@ pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
             }
             _ => {}
         }
-        if out.len() > super::revealed::MOST {
+        if out.len() > super::revealed::MAX_PARTS {
             break;
         }
     }

@@ -3,8 +3,8 @@
 use super::act::{Act, Feature, Term};
 use super::acts::ACTS;
 use super::concept::{Concept, Set};
-use super::deed::{Deed, Passage, Setting, joined};
-use super::lift::{damped, lifted, score};
+use super::matched::{Match, Passage, Setting, joined};
+use super::rescore::{lowered, rescored, score};
 use super::sentence::{Hit, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
@@ -15,8 +15,8 @@ const TOGETHER: i32 = 20;
 const FAINT: i32 = 20;
 
 /// Every act of a folded text, the strongest of each sentence.
-pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<Deed> {
-    let mut out: Vec<Deed> = Vec::new();
+pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<Match> {
+    let mut out: Vec<Match> = Vec::new();
     let list = &sentences.list;
     for (index, sentence) in list.iter().enumerate() {
         let late = sentence.language.negates_late();
@@ -32,7 +32,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
             late,
             setting,
         };
-        out.extend(lifted(text, &alone, own, strongest(&alone, 0)));
+        out.extend(rescored(text, &alone, own, strongest(&alone, 0)));
         if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
                 hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
@@ -47,7 +47,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
             };
             let most = own.max(score(next, setting));
             out.extend(strongest(&pair, TOGETHER).map(|deed| match most {
-                Some(most) => damped(deed, most, &pair),
+                Some(most) => lowered(deed, most, &pair),
                 None => deed,
             }));
         }
@@ -71,14 +71,14 @@ fn may_hold(term: &Term, set: Set) -> bool {
 }
 
 /// Of overlapping deeds of one class the stronger stays; a sentence's faint deeds give way to its clear ones.
-fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
-    let mut out: Vec<Deed> = Vec::new();
+fn without_shadows(deeds: Vec<Match>) -> Vec<Match> {
+    let mut out: Vec<Match> = Vec::new();
     for deed in deeds {
-        let overlaps = |other: &Deed| other.range.start < deed.range.end && deed.range.start < other.range.end;
+        let overlaps = |other: &Match| other.range.start < deed.range.end && deed.range.start < other.range.end;
         // Deeds come by place: only the last few can overlap.
         let rivals: Vec<usize> =
             (out.len().saturating_sub(8)..out.len()).filter(|i| out.get(*i).is_some_and(overlaps)).collect();
-        let beats = |a: &Deed, b: &Deed| {
+        let beats = |a: &Match, b: &Match| {
             (a.class == b.class || a.strength != b.strength)
                 && (a.strength, a.score, core::cmp::Reverse(a.range.len()))
                     >= (b.strength, b.score, core::cmp::Reverse(b.range.len()))
@@ -96,7 +96,7 @@ fn without_shadows(deeds: Vec<Deed>) -> Vec<Deed> {
     out
 }
 
-fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
+fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Match> {
     // One word alone says nothing; one phrase may.
     if passage.hits.len() < 2 && passage.hits.first().is_none_or(|hit| hit.last == hit.word) {
         return None;
@@ -107,7 +107,7 @@ fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Deed> {
         .max_by_key(|deed| (deed.strength, specific(deed.class), deed.score))
 }
 
-fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
+fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Match> {
     // Most sentences hold nothing that an act is made of: their concepts say so at once.
     if !passage.set.meets(act.marks) {
         return None;
@@ -143,7 +143,7 @@ fn deed(act: &'static Act, passage: &Passage<'_>, extra: i32) -> Option<Deed> {
     used.sort_unstable();
     used.dedup();
     let words = used.iter().filter_map(|i| passage.hits.get(*i)).map(|h| h.start as usize..h.end as usize);
-    Some(Deed {
+    Some(Match {
         class: act.class,
         strength, // Two sentences must be worth more than one to be told in its place.
         score: score - extra,

@@ -238,18 +238,18 @@ impl Words {
         Language::of(&scan.latin, &scan.letters, text.len(), Language::English).0
     }
 
-    /// Every phrase of a language in the last sentence of a scan, by where it begins; `glued` reads it without regard to word ends.
+    /// Every phrase of a language in the last sentence of a scan, by where it begins; `unsegmented` reads it without regard to word ends.
     pub(super) fn find(
         &self,
         text: &str,
         scan: &Scan<'_>,
         language: Language,
-        glued: bool,
+        unsegmented: bool,
         mut found: impl FnMut(Found),
     ) {
         let Some(table) = self.table(language) else { return };
-        if glued || language.glues() || language == Language::Arabic {
-            return table.find_anywhere(text, scan.range.clone(), language, glued, found);
+        if unsegmented || language.unsegmented() || language == Language::Arabic {
+            return table.find_anywhere(text, scan.range.clone(), language, unsegmented, found);
         }
         for word in &scan.words {
             table.with(text, word, |end, sense| {
@@ -287,7 +287,7 @@ impl Table {
         text: &str,
         range: Range<usize>,
         language: Language,
-        glued: bool,
+        unsegmented: bool,
         mut found: impl FnMut(Found),
     ) {
         // How far inside a word a character is.
@@ -296,11 +296,11 @@ impl Table {
             let at = range.start + offset;
             inside = if is_wordly(c) { inside + 1 } else { 0 };
             let prefixed = language == Language::Arabic && (2..=MAX_PREFIX + 1).contains(&inside);
-            if !(inside == 1 || prefixed || glued || language.glues()) {
+            if !(inside == 1 || prefixed || unsegmented || language.unsegmented()) {
                 continue;
             }
             self.at(text, at, |end, sense| {
-                let long = glued && end - at >= 4;
+                let long = unsegmented && end - at >= 4;
                 let opens = match sense.opens {
                     Bound::Anywhere => true,
                     Bound::Prefixed => inside > 0 || long,
@@ -359,7 +359,7 @@ fn sense(language: Language, concept: Concept, phrase: &str) -> (String, Sense) 
         None => (phrase, None),
     };
     let text = fold_phrase(phrase);
-    let free = free || language.glues();
+    let free = free || language.unsegmented();
     let opens = match language {
         _ if free => Bound::Anywhere,
         Language::Arabic => Bound::Prefixed,

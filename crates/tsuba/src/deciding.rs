@@ -1,7 +1,7 @@
 //! What `approve`, `refuse` and `waive` have in common: who decides, on what, until when.
 
 use crate::dates::as_of;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::pipeline::{Audited, Pipeline};
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -16,7 +16,7 @@ use tsuba_report::entry_id;
 
 /// Who decides, and where that is written down.
 #[derive(Clone, Debug, Arguments)]
-pub(crate) struct Who {
+pub(crate) struct ReviewerArgs {
     /// Who decides [default: TSUBA_REVIEWER, else user.name of git, else the name of this account]
     #[arg(long, value_name = "NAME")]
     by: Option<String>,
@@ -33,15 +33,15 @@ pub(crate) struct Who {
 
 /// Who decides, and why.
 #[derive(Clone, Debug, Arguments)]
-pub(crate) struct Decider {
+pub(crate) struct DecisionArgs {
     /// Why
     #[arg(long, value_name = "TEXT")]
     pub(crate) reason: String,
     #[command(flatten)]
-    pub(crate) who: Who,
+    pub(crate) who: ReviewerArgs,
 }
 
-impl Decider {
+impl DecisionArgs {
     /// A decision on something, without what was approved.
     pub(crate) fn decision(&self, kind: Kind, scope: Scope, until: Option<Date>) -> anyhow::Result<Decision> {
         if self.reason.trim().is_empty() {
@@ -51,7 +51,7 @@ impl Decider {
     }
 }
 
-impl Who {
+impl ReviewerArgs {
     pub(crate) fn today(&self) -> anyhow::Result<Date> {
         as_of(self.as_of.as_deref())
     }
@@ -112,7 +112,7 @@ pub(crate) fn may_be_written<'t>(texts: impl IntoIterator<Item = &'t String>) ->
 }
 
 /// Judges the inputs, with the register as it is.
-pub(crate) fn judged(wanted: &Where, evidence: &[PathBuf], who: &Who) -> anyhow::Result<Audited> {
+pub(crate) fn judged(wanted: &InputArgs, evidence: &[PathBuf], who: &ReviewerArgs) -> anyhow::Result<Audited> {
     let pipeline = Pipeline::new(wanted, who.today()?).with_evidence(evidence)?;
     pipeline.with_register_to_write(who.register.as_deref())?.run()
 }
@@ -211,7 +211,7 @@ pub(crate) fn place(audit: &Audit, finding: &Finding) -> Option<FindingPlace> {
 
 /// What a decision on an entry is on.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub(crate) enum For {
+pub(crate) enum DecisionTarget {
     /// This entry of this setup
     Entry,
     /// Its package or image at its version, wherever it is started
@@ -221,13 +221,19 @@ pub(crate) enum For {
 }
 
 /// The scope of a decision on an entry.
-pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, analysis: &Analysis, entry: &Entry) -> anyhow::Result<Scope> {
+pub(crate) fn scope(
+    audit: &Audit,
+    kind: Kind,
+    on: DecisionTarget,
+    analysis: &Analysis,
+    entry: &Entry,
+) -> anyhow::Result<Scope> {
     let name = audit.cleaner.clean(&entry.name.text);
     match on {
-        For::Entry => {
+        DecisionTarget::Entry => {
             Ok(Scope::Entry { setup: analysis.document.register_path().to_owned(), entry: entry.name.text.clone() })
         }
-        For::Package => {
+        DecisionTarget::Package => {
             let Some((source, package, version)) = started(entry) else {
                 bail!("{name} does not start one package or image alone: decide on the entry")
             };
@@ -241,13 +247,15 @@ pub(crate) fn scope(audit: &Audit, kind: Kind, on: For, analysis: &Analysis, ent
             }
             Ok(Scope::Package { source: source.to_owned(), package, version })
         }
-        For::Host if kind == Kind::Approved && entry.plan.is_some() => {
+        DecisionTarget::Host if kind == Kind::Approved && entry.plan.is_some() => {
             bail!("{name} runs a program; a host decision does not cover it: decide on the entry")
         }
-        For::Host => match entry.remote.as_ref().map(|remote| remote.host.clone()).filter(|host| !host.is_empty()) {
-            Some(host) => Ok(Scope::Host { host }),
-            None => bail!("{name} calls no host: decide on the entry"),
-        },
+        DecisionTarget::Host => {
+            match entry.remote.as_ref().map(|remote| remote.host.clone()).filter(|host| !host.is_empty()) {
+                Some(host) => Ok(Scope::Host { host }),
+                None => bail!("{name} calls no host: decide on the entry"),
+            }
+        }
     }
 }
 
@@ -267,7 +275,7 @@ pub(crate) fn open(audit: &Audit, entry_ref: EntryRef) -> Vec<&'static str> {
 
 /// Notes what is approved: the launch, where it is the entry that is decided on, and what its server lists. Where its server has not told that,
 /// the decision says so.
-pub(crate) fn seen(decision: &mut Decision, audit: &Audit, entry: &Entry) {
+pub(crate) fn record_approved_state(decision: &mut Decision, audit: &Audit, entry: &Entry) {
     decision.launch = matches!(decision.scope, Scope::Entry { .. }).then(|| launch_fingerprint(entry));
     // An answer that never came lists nothing, which is something else than an empty list.
     let answered = |listing: &&Listing| listing.captured.as_ref().is_none_or(|captured| captured.answered);

@@ -13,7 +13,7 @@ pub(crate) struct Dialog<I, O> {
 }
 
 /// A longer answer is nobody's.
-const LONGEST: u64 = 4096;
+const MAX_ANSWER_BYTES: u64 = 4096;
 
 impl<I: BufRead, O: Write> Dialog<I, O> {
     pub(crate) fn new(input: I, echo: bool, out: O) -> Self {
@@ -25,7 +25,7 @@ impl<I: BufRead, O: Write> Dialog<I, O> {
         write!(self.out, "{question} ")?;
         self.out.flush()?;
         let mut line = Vec::new();
-        let read = io::Read::take(&mut self.input, LONGEST).read_until(b'\n', &mut line)?;
+        let read = io::Read::take(&mut self.input, MAX_ANSWER_BYTES).read_until(b'\n', &mut line)?;
         if read == 0 {
             writeln!(self.out)?;
             return Ok(None);

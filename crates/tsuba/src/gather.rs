@@ -22,7 +22,7 @@ use tsuba_report::{RepositorySource, Source};
 
 /// Where to look.
 #[derive(Clone, Debug, Args)]
-pub(crate) struct Where {
+pub(crate) struct InputArgs {
     /// Folders and files to scan, or `-` for one document on standard input [default: the current folder]
     #[arg(value_name = "INPUT")]
     pub(crate) inputs: Vec<PathBuf>,
@@ -56,7 +56,7 @@ fn pattern(text: &str) -> Result<Glob, String> {
     glob.map_err(|error| format!("not a path pattern ({}); write for example \"docs/**\"", error.kind()))
 }
 
-impl Where {
+impl InputArgs {
     /// The inputs as given, for the report.
     pub(crate) fn names(&self) -> Vec<String> {
         if !self.candidate.is_empty() && self.inputs.is_empty() {
@@ -209,7 +209,7 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 }
 
 /// Finds, reads and understands everything that `wanted` names.
-pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
+pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
     let config = Judged::of(wanted)?.config(wanted.config.as_deref())?;
     let inputs = wanted.paths();
     let home = wanted.home.then(|| std::env::home_dir().context("--home: this person has no home folder (HOME)"));
@@ -258,7 +258,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
         dotenv.extend(more);
         problems.extend(worse);
     }
-    beside(&collected, &dotenv, Threads::new(wanted.jobs));
+    read_sidecars(&collected, &dotenv, Threads::new(wanted.jobs));
     progress.done();
     let mut analyses = collected.analyses.into_inner().unwrap_or_else(PoisonError::into_inner);
     let mut unread = collected.unread.into_inner().unwrap_or_else(PoisonError::into_inner);
@@ -283,7 +283,7 @@ pub(crate) fn gather(wanted: &Where) -> anyhow::Result<Gathered> {
         analysis.document.facts = read::Facts {
             team: config.team_of(path),
             evidence: evidence.is_some(),
-            beside: evidence == Some(false),
+            outside_inputs: evidence == Some(false),
             policy_path: configured.as_deref().and_then(below),
             identity: facts.repository(whole.as_deref().unwrap_or(path)).and_then(|repository| {
                 let inside = below(&repository.root)?;
@@ -327,7 +327,7 @@ fn source(naming: &Naming, facts: &mut Facts, analyses: &[Analysis]) -> Source {
     }
     // Those that lie below: what is judged may be a folder full of them.
     let mut below = BTreeMap::new();
-    for analysis in analyses.iter().filter(|analysis| !analysis.document.facts.beside) {
+    for analysis in analyses.iter().filter(|analysis| !analysis.document.facts.outside_inputs) {
         let Some(repository) = facts.repository(Path::new(analysis.document.file())) else { continue };
         let whole = repository.root.to_string_lossy();
         if out.root.as_deref() == Some(&*whole) {
@@ -346,7 +346,7 @@ fn lock<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 /// Dotenv files are read where a setup lies beside them or names them.
-fn beside(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
+fn read_sidecars(collected: &Collected, dotenv: &[PathBuf], threads: Threads) {
     let (mut wanted, known) = {
         let analyses = lock(&collected.analyses);
         let path = |analysis: &Analysis| PathBuf::from(analysis.document.file());

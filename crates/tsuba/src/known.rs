@@ -9,7 +9,7 @@ use tsuba_core::understand::{Analysis, Known, LOCKFILES, Locked, locked};
 use tsuba_find::read_regular;
 
 /// A lockfile of more bytes is not read.
-const MOST: u64 = 32 << 20;
+const MAX_LOCKFILE_BYTES: u64 = 32 << 20;
 /// So many folders upwards a project is looked for.
 const UP: usize = 12;
 /// So many folders of a package runner's cache are looked through.
@@ -94,5 +94,5 @@ fn cached(package: &Package) -> Vec<Locked> {
 }
 
 fn small(path: &Path) -> Option<Vec<u8>> {
-    read_regular(path, MOST).ok()
+    read_regular(path, MAX_LOCKFILE_BYTES).ok()
 }

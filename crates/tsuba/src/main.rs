@@ -22,8 +22,8 @@ mod register;
 mod remembered;
 mod reports;
 mod threads;
+mod tour;
 mod trusted;
-mod walk;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;

@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io::{self, BufWriter, IsTerminal as _, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use tsuba_report::Look;
+use tsuba_report::RenderOptions;
 
 /// Columns when the output is no terminal.
 const PLAIN_WIDTH: usize = 100;
@@ -13,19 +13,19 @@ const PLAIN_WIDTH: usize = 100;
 const MAX_WIDTH: usize = 120;
 
 /// How a text may look on standard output.
-pub(crate) fn look() -> Look {
+pub(crate) fn look() -> RenderOptions {
     look_of(&io::stdout())
 }
 
 /// How a text may look on one of the standard streams.
-fn look_of<S: anstream::stream::RawStream>(stream: &S) -> Look {
+fn look_of<S: anstream::stream::RawStream>(stream: &S) -> RenderOptions {
     let width = if stream.is_terminal() {
         terminal_size::terminal_size().map_or(80, |(width, _)| usize::from(width.0))
     } else {
         PLAIN_WIDTH
     };
     let colour = anstream::AutoStream::choice(stream) != anstream::ColorChoice::Never;
-    Look { width: width.clamp(40, MAX_WIDTH), colour, most: None }
+    RenderOptions { width: width.clamp(40, MAX_WIDTH), colour, most: None }
 }
 
 /// Tells a note or an error on standard error. If that is gone, there is nobody to tell.
@@ -34,13 +34,13 @@ pub(crate) fn note(text: &str) {
     let look = look_of(&stream);
     // What goes into a file or to a program keeps its lines.
     let width = if stream.is_terminal() { look.width } else { usize::MAX };
-    let message = tsuba_report::message("tsuba", text, Look { width, ..look });
+    let message = tsuba_report::message("tsuba", text, RenderOptions { width, ..look });
     let _ = writeln!(anstream::stderr(), "{message}");
 }
 
 /// How a text looks in a file.
-pub(crate) fn plain() -> Look {
-    Look { width: PLAIN_WIDTH, colour: false, most: None }
+pub(crate) fn plain() -> RenderOptions {
+    RenderOptions { width: PLAIN_WIDTH, colour: false, most: None }
 }
 
 /// Lets everybody read a file who may read its folder.

@@ -1,7 +1,7 @@
 //! Which decisions of a register are meant.
 
 use crate::commands::decisions::what;
-use crate::deciding::Who;
+use crate::deciding::ReviewerArgs;
 use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -27,7 +27,10 @@ impl Picked {
     ///
     /// # Errors
     /// Where there is no register, where a name fits no decision, and where it fits several and not all are meant: then nothing is taken.
-    pub(crate) fn find(&self, Who { register: named, team, .. }: &Who) -> anyhow::Result<Vec<Decision>> {
+    pub(crate) fn find(
+        &self,
+        ReviewerArgs { register: named, team, .. }: &ReviewerArgs,
+    ) -> anyhow::Result<Vec<Decision>> {
         let none = || format!("there is no register; `tsuba approve` begins one ({})", register::NAME);
         let register: Register = register::load(named.as_deref())?.with_context(none)?;
         let cleaner = pattern_redactor();
@@ -38,7 +41,7 @@ impl Picked {
             let fits: Vec<&Decision> = own.filter(|decision| is_meant(decision, name)).collect();
             match fits.as_slice() {
                 [] => bail!(
-                    "{}: no decision is called so, nor is one on it; `tsuba decisions` lists them",
+                    "{}: unknown decision, and none covers an entry of that name; `tsuba decisions` lists them",
                     cleaner.clean(name)
                 ),
                 [_, _, ..] if !self.all => {

@@ -1,7 +1,7 @@
 //! From arguments to an audit: find, read, understand and judge, in one way for every command that looks at setups.
 
 use crate::config::Config;
-use crate::gather::{Gathered, Where, gather};
+use crate::gather::{Gathered, InputArgs, gather};
 use crate::known::known;
 use crate::register;
 use crate::threads::Threads;
@@ -14,7 +14,7 @@ use tsuba_report::{Report, Source};
 
 /// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
 pub(crate) struct Pipeline {
-    wanted: Where,
+    wanted: InputArgs,
     today: Date,
     inputs: Vec<String>,
     register: Option<Register>,
@@ -26,7 +26,7 @@ pub(crate) struct Pipeline {
 
 impl Pipeline {
     /// Looks at these inputs and judges them by all rules, as of a day.
-    pub(crate) fn new(wanted: &Where, today: Date) -> Self {
+    pub(crate) fn new(wanted: &InputArgs, today: Date) -> Self {
         Self {
             wanted: wanted.clone(),
             today,

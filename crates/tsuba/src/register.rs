@@ -16,7 +16,7 @@ use tsuba_find::{open_regular, read_regular_text};
 /// The register's name, where none is given.
 pub(crate) const NAME: &str = "tsuba-register.toml";
 /// A register of more bytes is not read.
-const MOST: u64 = 64 << 20;
+const MAX_REGISTER_BYTES: u64 = 64 << 20;
 
 /// The register as a file that decides.
 pub(crate) const FILE: Deciding = Deciding { name: NAME, option: "--register" };
@@ -37,9 +37,9 @@ pub(crate) fn load(named: Option<&Path>) -> anyhow::Result<Option<Register>> {
 
 fn read(file: &File, path: &Path) -> anyhow::Result<Register> {
     let mut text = String::new();
-    let read = file.take(MOST + 1).read_to_string(&mut text);
+    let read = file.take(MAX_REGISTER_BYTES + 1).read_to_string(&mut text);
     read.with_context(|| format!("cannot read the register {}", path.display()))?;
-    if text.len() as u64 > MOST {
+    if text.len() as u64 > MAX_REGISTER_BYTES {
         bail!("the register {} is larger than 64 MiB", path.display());
     }
     Register::read(&text).map_err(|errors| {
@@ -126,15 +126,15 @@ fn beside(path: &Path) -> PathBuf {
 
 /// A file of a few pages.
 fn small(path: &Path, what: &str) -> anyhow::Result<String> {
-    const MOST: u64 = 1 << 20;
+    const MAX_SMALL_BYTES: u64 = 1 << 20;
     let message = || format!("cannot read {what} {}", path.display());
-    read_regular_text(path, MOST).with_context(message)
+    read_regular_text(path, MAX_SMALL_BYTES).with_context(message)
 }
 
 /// What is told of a register that was written.
 pub(crate) fn written(path: &Path) -> String {
     let signature = beside(path);
-    let signed = signature.exists().then(|| format!("; {} no longer fits, sign it anew", signature.display()));
+    let signed = signature.exists().then(|| format!("; {} no longer matches; sign it again", signature.display()));
     format!("written to {}{}", path.display(), signed.unwrap_or_default())
 }
 

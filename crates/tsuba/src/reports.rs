@@ -7,10 +7,10 @@ use tsuba_find::read_regular;
 use tsuba_report::Report;
 
 /// A report of more bytes is not read.
-const MOST: u64 = 1 << 30;
+const MAX_REPORT_BYTES: u64 = 1 << 30;
 
 fn bytes(path: &Path) -> anyhow::Result<Vec<u8>> {
-    read_regular(path, MOST).with_context(|| format!("cannot read the report {}", path.display()))
+    read_regular(path, MAX_REPORT_BYTES).with_context(|| format!("cannot read the report {}", path.display()))
 }
 
 /// Reads a report whole, to write it in another format.

@@ -2,7 +2,7 @@
 //! taken by themselves only where one's own configuration trusts the folder.
 
 use crate::config::{self, Config};
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use anyhow::bail;
 use std::path::{Path, PathBuf};
 
@@ -35,7 +35,7 @@ impl Judged {
     ///
     /// # Errors
     /// Where that configuration has mistakes.
-    pub(crate) fn of(wanted: &Where) -> anyhow::Result<Self> {
+    pub(crate) fn of(wanted: &InputArgs) -> anyhow::Result<Self> {
         let roots = wanted.roots();
         let here = Path::new(config::NAME);
         let is_judged = root_of(&roots, here).is_some();

@@ -11,7 +11,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 
 /// More of what a client says is not read (bytes).
-const MOST: u64 = 16 << 20;
+const MAX_OUTPUT_BYTES: u64 = 16 << 20;
 
 /// Where and how long a client may work.
 pub(super) struct Work<'w> {
@@ -45,7 +45,7 @@ impl Work<'_> {
             thread::spawn(move || {
                 let mut bytes = Vec::new();
                 if let Some(mut stream) = stream {
-                    let _broken = stream.by_ref().take(MOST).read_to_end(&mut bytes);
+                    let _broken = stream.by_ref().take(MAX_OUTPUT_BYTES).read_to_end(&mut bytes);
                     let _rest = std::io::copy(&mut stream, &mut std::io::sink());
                 }
                 let _gone = done.send((at, String::from_utf8_lossy(&bytes).into_owned()));

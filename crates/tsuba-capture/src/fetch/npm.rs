@@ -135,9 +135,9 @@ fn own_program(package: &Path, name: &str) -> Option<PathBuf> {
 
 /// A file of JSON, not longer than a lock file may be.
 fn json(path: &Path) -> Option<Value> {
-    const MOST: u64 = 64 << 20;
+    const MAX_LOCKFILE_BYTES: u64 = 64 << 20;
     let length = path.metadata().ok()?.len();
-    if length > MOST {
+    if length > MAX_LOCKFILE_BYTES {
         return None;
     }
     serde_json::from_slice(&fs::read(path).ok()?).ok()

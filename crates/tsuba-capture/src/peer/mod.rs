@@ -73,7 +73,7 @@ impl fmt::Display for Failure {
             Self::Refused(status) => write!(f, "refused with status {status}"),
             Self::Network(why) => write!(f, "no connection: {why}"),
             Self::Forbidden(why) | Self::NotStarted(why) => f.write_str(why),
-            Self::Stopped => f.write_str("stopped by hand"),
+            Self::Stopped => f.write_str("interrupted"),
         }
     }
 }

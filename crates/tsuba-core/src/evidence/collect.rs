@@ -1,7 +1,7 @@
 //! Recognising listings by their shape, wherever they lie in a document: a protocol answer, an evidence file, a bundle's manifest,
 //! an agent card, a bare list of tools.
 
-use super::listing::{Captured, ClientProfile, Differs, Fetched, ItemKind, Listing, Touched};
+use super::listing::{Captured, Differs, Fetched, ItemKind, Listing, Touched, VariesBy};
 use super::take::{Seen, Taking};
 use crate::prelude::*;
 use crate::read::{Document, Node};
@@ -73,9 +73,10 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
             let at = pointer.key("differs").index(i);
             let (key, node) = item.first(&["item", "method"])?;
             let askers = item.get("sessions").map(Node::items).unwrap_or_default().iter().filter_map(asker);
-            let by = askers.fold(ClientProfile::Era, |by, asker| match asker {
-                "another client" => ClientProfile::Name,
-                "a client that can more" => ClientProfile::Abilities,
+            let by = askers.fold(VariesBy::Era, |by, asker| match asker {
+                "another client" => VariesBy::Name,
+                // Evidence of before says it in other words.
+                "a client with more capabilities" | "a client that can more" => VariesBy::Abilities,
                 _ => by,
             });
             let what = item.get("what").and_then(Node::text).unwrap_or_default().to_owned();

@@ -91,12 +91,12 @@ pub struct Differs {
     /// In which way: `only in the second`, …
     pub what: String,
     /// What was other about who asked.
-    pub by: ClientProfile,
+    pub by: VariesBy,
 }
 
 /// What was other about who asked the second time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ClientProfile {
+pub enum VariesBy {
     /// Nothing but the era of the protocol.
     Era,
     /// Its name alone.

@@ -13,9 +13,7 @@ mod take;
 pub use crate::wording::Place;
 pub(crate) use collect::{is_evidence, listings, looks_like_listing};
 pub use effect::Effect;
-pub use listing::{
-    Captured, ClientProfile, Differs, Fetched, Hints, Item, ItemKind, Listing, Parameter, Passage, Touched,
-};
+pub use listing::{Captured, Differs, Fetched, Hints, Item, ItemKind, Listing, Parameter, Passage, Touched, VariesBy};
 pub(crate) use need::Needs;
 pub use power::Power;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};

@@ -22,7 +22,7 @@ pub struct UnreadFile {
     pub path: String,
     /// The line, where known.
     pub line: Option<u32>,
-    /// Why.
+    /// Why it could not be read, for people.
     pub why: String,
 }
 
@@ -156,7 +156,7 @@ fn counting(analyses: &[Analysis], entry_ref: EntryRef) -> impl Iterator<Item = 
     let analysis = analyses.get(entry_ref.analysis);
     let listed = analysis.zip(entry_ref.entry).and_then(|(analysis, entry)| analysis.entries.get(entry)?.listed);
     let listed = listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) });
-    let gateway = analysis.filter(|analysis| entry_ref.entry.is_some() && analysis.beside.gateway.is_some());
+    let gateway = analysis.filter(|analysis| entry_ref.entry.is_some() && analysis.exposure.gateway.is_some());
     let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
     [Some(entry_ref), listed, gateway].into_iter().flatten()
 }
@@ -177,7 +177,7 @@ fn leave_out_others(analyses: &mut Vec<Analysis>) -> usize {
     let is_of_other = |index: usize, analysis: &Analysis| {
         // Evidence of a whole company is handed over to look at one repository: its other servers are no entries of that.
         let lists = !analysis.listings.is_empty() && analysis.entries.iter().all(|entry| entry.listing.is_some());
-        analysis.document.facts.beside && lists && !linked.contains(&index)
+        analysis.document.facts.outside_inputs && lists && !linked.contains(&index)
     };
     let before = analyses.len();
     let mut index = 0;

@@ -38,7 +38,7 @@ pub(super) fn connect(analyses: &mut [Analysis]) {
                 found.push((analysis, entry, own.listed));
                 continue;
             }
-            let candidates = e.called().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
+            let candidates = e.aliases().find_map(|name| listings.get(&name)).map_or(&[][..], Vec::as_slice);
             // What was handed over as evidence comes first, of that what was taken of the same launch. Two teams may call different servers
             // the same: then the nearest counts.
             let own = (candidates.len() > 1).then(|| launch_fingerprint(e));
@@ -80,7 +80,7 @@ pub(super) fn connect(analyses: &mut [Analysis]) {
 /// Notes at every dotenv file who is handed what stands in it: the entries that name it, and those of setups in its own folder. Likewise at
 /// the secrets that a cluster keeps: the entries of the same folder that name them.
 pub(super) fn receivers(analyses: &mut [Analysis]) {
-    let gives = |analysis: &Analysis| analysis.kind == SetupKind::Dotenv || !analysis.beside.kept.is_empty();
+    let gives = |analysis: &Analysis| analysis.kind == SetupKind::Dotenv || !analysis.exposure.kept.is_empty();
     if !analyses.iter().any(gives) {
         return;
     }
@@ -112,7 +112,7 @@ pub(super) fn receivers(analyses: &mut [Analysis]) {
         let path = analysis.document.file();
         if analysis.kind != SetupKind::Dotenv {
             let own = folder(path);
-            let who = analysis.beside.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));
+            let who = analysis.exposure.kept.iter().filter_map(|secret| kept.get(&(own.clone(), secret.clone())));
             analysis.given_to = who.flatten().cloned().collect();
             continue;
         }

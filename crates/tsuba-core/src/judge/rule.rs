@@ -118,7 +118,7 @@ impl Listings<'_> {
 /// What a document holds about how to log in, on a date.
 #[derive(Clone, Copy, Debug)]
 pub struct OAuth<'a> {
-    /// It.
+    /// The metadata, keys, clients and grants of the document.
     pub oauth_documents: &'a OAuthDocuments,
     /// The date of the audit.
     pub today: Date,
@@ -321,7 +321,7 @@ pub struct Out<'o> {
 }
 
 impl Out<'_> {
-    /// Here.
+    /// Reports a finding at a place of the entry, listing or setup that the rule was given.
     pub fn hit(&mut self, at: &Located) -> &mut Hit {
         self.hit_in(self.entry_ref, at)
     }

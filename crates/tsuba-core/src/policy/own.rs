@@ -13,11 +13,11 @@ use core::sync::atomic::{AtomicUsize, Ordering};
 use globset::GlobMatcher;
 
 /// An expression of more characters is not read.
-const LONGEST: usize = 1000;
+const MAX_EXPRESSION_CHARS: usize = 1000;
 /// Rounds of loops for one entry.
 const ROUNDS: usize = 20_000;
 /// An entry of whose server more is known (bytes) is not looked at.
-const MOST: usize = 1 << 20;
+const MAX_ENTRY_BYTES: usize = 1 << 20;
 /// The function that counts rounds: no name that can be written.
 const EACH: &str = "@each";
 /// What an expression may name.
@@ -72,8 +72,8 @@ pub(super) struct Mistake {
 impl Expression {
     pub(super) fn read(text: &str) -> Result<Self, Mistake> {
         let mistake = |why: String| Mistake { at: None, why };
-        if text.chars().count() > LONGEST {
-            return Err(mistake(format!("the expression is longer than {LONGEST} characters")));
+        if text.chars().count() > MAX_EXPRESSION_CHARS {
+            return Err(mistake(format!("the expression is longer than {MAX_EXPRESSION_CHARS} characters")));
         }
         let program = Program::compile(text).map_err(|errors| {
             let first = errors.errors.first();
@@ -260,8 +260,8 @@ impl OwnRule {
     }
 
     pub(super) fn apply(&self, facts: &EntryFacts, size: usize) -> Applied {
-        if size > MOST {
-            return Applied::Failed(format!("more than {} KiB are known of its server", MOST >> 10));
+        if size > MAX_ENTRY_BYTES {
+            return Applied::Failed(format!("more than {} KiB are known of its server", MAX_ENTRY_BYTES >> 10));
         }
         match self.when.evaluate(facts) {
             Ok(true) => Applied::Speaks,

@@ -16,9 +16,9 @@ pub struct Past {
     pub kind: Kind,
     /// Who decided.
     pub by: String,
-    /// When.
+    /// The day on which it was decided.
     pub on: Date,
-    /// Why.
+    /// The reason that the reviewer gave.
     pub reason: String,
     /// The last day on which it was to hold.
     pub until: Option<Date>,

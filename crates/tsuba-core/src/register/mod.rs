@@ -102,9 +102,9 @@ pub struct Decision {
     pub team: Option<String>,
     /// Who decided.
     pub by: String,
-    /// When.
+    /// The day on which it was decided.
     pub on: Date,
-    /// Why.
+    /// The reason that the reviewer gave.
     pub reason: String,
     /// The last day on which it holds; without one it holds until it is changed.
     pub until: Option<Date>,

@@ -1,6 +1,6 @@
 //! A document as far as it is understood.
 
-use super::{Beside, Credential, Entry, Manifest, SetupKind};
+use super::{Credential, Entry, Manifest, NetworkExposure, SetupKind};
 use crate::evidence::Listing;
 use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
@@ -32,7 +32,7 @@ pub struct Analysis {
     /// What it publishes.
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
-    pub beside: Beside,
+    pub exposure: NetworkExposure,
     /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.
     pub given_to: BTreeSet<String>,
 }

@@ -156,7 +156,7 @@ impl Entry {
 /// A credential among the values handed over.
 #[derive(Clone, Debug)]
 pub struct Credential {
-    /// Where.
+    /// The part of a setup in which it is handed over.
     pub place: Place,
     /// Under which name.
     pub name: String,

@@ -1,9 +1,9 @@
 //! Everything that is handed to a server, and which of it is a credential.
 
 use super::REFERENCE;
-use super::beside::Beside;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
 use super::entry::{Credential, Entry};
+use super::exposure::NetworkExposure;
 use super::launch::{Plan, StepKind, program_name};
 use super::setup::Found;
 use super::variables::KNOWN;
@@ -302,7 +302,7 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    (oauth_documents, beside): (&OAuthDocuments, &Beside),
+    (oauth_documents, exposure): (&OAuthDocuments, &NetworkExposure),
     lexicon: &Lexicon,
 ) -> Vec<Credential> {
     let mut out = Vec::new();
@@ -324,14 +324,14 @@ pub(super) fn loose(
             }
         }
     }
-    for key in &beside.keys {
+    for key in &exposure.keys {
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
     // What an entry is handed from here is told of the entry.
     let credential: BTreeSet<Span> =
         entries.iter().flat_map(|entry| &entry.credentials).map(|one| one.value.span).collect();
-    let logins = beside.gateway.iter().flat_map(|gateway| &gateway.logins);
-    let kept = beside.secrets.iter().filter(|(_, secret)| !credential.contains(&secret.span));
+    let logins = exposure.gateway.iter().flat_map(|gateway| &gateway.logins);
+    let kept = exposure.secrets.iter().filter(|(_, secret)| !credential.contains(&secret.span));
     for (name, secret) in oauth_documents.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }

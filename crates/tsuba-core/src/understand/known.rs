@@ -6,7 +6,7 @@ use super::{Analysis, registry_name};
 use crate::prelude::*;
 use crate::read::{Input, Node, read};
 
-/// It.
+/// Versions of packages and digests of images that are known without asking anybody.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Known {
     /// Versions by the path of the document they hold for, the source and the package's name there.

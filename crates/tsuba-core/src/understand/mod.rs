@@ -1,13 +1,13 @@
 //! understand: what each entry of a setup really runs, reaches, and is handed.
 
+mod aliases;
 mod analysis;
-mod beside;
 mod build;
-mod called;
 pub mod credential;
 mod deploy;
 mod entry;
 mod entry_credentials;
+mod exposure;
 mod fetched;
 mod fingerprints;
 mod gateway;
@@ -22,10 +22,10 @@ mod signs;
 mod unasked;
 mod variables;
 
-pub use beside::{Beside, Card};
-pub(crate) use called::normalized_name;
+pub(crate) use aliases::normalized_name;
 pub(crate) use deploy::{REFERENCE, USER, as_written, packs_secrets};
 pub use entry::{Asks, Credential, Entry, Folder, Listed, Reach, Transport};
+pub use exposure::{Card, NetworkExposure};
 pub(crate) use fetched::{Fetched, fetched};
 pub use fetched::{registry_name, started};
 pub use fingerprints::{Fingerprints, launch_fingerprint};
@@ -81,24 +81,24 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     if taken.is_nothing() {
         return Outcome::Other;
     }
-    let Taken { found, listings, oauth_documents, made, manifest, way, beside, routed } = taken;
-    let other = match way {
+    let Taken { found, listings, oauth_documents, made, manifest, way: sidecar_kind, exposure, routed } = taken;
+    let fallback_kind = match sidecar_kind {
         Some(kind) if listings.is_empty() || kind == SetupKind::Card => kind,
         _ if listings.is_empty() => SetupKind::Login,
         _ => SetupKind::Listing,
     };
     let publishes = routed.is_some();
-    let routed = routed.map(|made| (SetupKind::Gateway, made));
-    let (other, made) = made.or(routed).unwrap_or((other, Vec::new()));
-    let mut found = found.unwrap_or_else(|| Found::nothing(other));
+    let behind_gateway = routed.map(|built| (SetupKind::Gateway, built));
+    let (fallback_kind, built) = made.or(behind_gateway).unwrap_or((fallback_kind, Vec::new()));
+    let mut found = found.unwrap_or_else(|| Found::nothing(fallback_kind));
     if publishes && found.kind == SetupKind::Client {
         found.kind = SetupKind::Gateway;
     }
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
-    entries.extend(made.iter().map(|made| build::of_made(&document, made, lexicon)));
+    entries.extend(built.iter().map(|server| build::of_made(&document, server, lexicon)));
     let remarks = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
-    let credentials = entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &beside), lexicon);
+    let credentials = entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &exposure), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
     document.roots = Vec::new();
@@ -114,7 +114,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         remarks,
         oauth_documents,
         manifest,
-        beside,
+        exposure,
         given_to: BTreeSet::new(),
     }))
 }

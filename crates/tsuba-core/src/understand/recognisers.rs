@@ -5,7 +5,7 @@ use super::gateway::Gate;
 use super::manifest::Manifest;
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
-use super::{Beside, beside, deploy, gateway, manifest, setup};
+use super::{NetworkExposure, deploy, exposure, gateway, manifest, setup};
 use crate::evidence::oauth::{OAuthDocuments, looks_like_papers, oauth_documents};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
@@ -27,7 +27,7 @@ pub(super) struct Taken<'d> {
     /// What kind it is by what it says of the way to servers.
     pub(super) way: Option<SetupKind>,
     /// What it says of that way.
-    pub(super) beside: Beside,
+    pub(super) exposure: NetworkExposure,
     /// The servers that it routes to, where it is a gateway.
     pub(super) routed: Option<Vec<Made>>,
 }
@@ -98,8 +98,8 @@ const DEPLOYED: Recogniser = Recogniser {
 const BESIDE: Recogniser = Recogniser {
     marks: |_, _| true,
     take: |document, taken| {
-        if let Some((kind, found)) = beside::beside(document) {
-            (taken.way, taken.beside) = (Some(kind), found);
+        if let Some((kind, found)) = exposure::exposure(document) {
+            (taken.way, taken.exposure) = (Some(kind), found);
         }
     },
     looks: |_| false,
@@ -115,7 +115,7 @@ const GATEWAY: Recogniser = Recogniser {
         // What a gateway is told about its provider is not what that provider says of itself.
         taken.oauth_documents.servers.retain(|server| !blocks.contains(&server.start.pointer));
         taken.oauth_documents.acceptances = acceptances;
-        taken.beside.gateway = Some(gateway);
+        taken.exposure.gateway = Some(gateway);
         taken.routed = Some(made);
         taken.way = taken.way.or(Some(SetupKind::Gateway));
     },

@@ -19,7 +19,7 @@ pub(super) struct Link {
 /// A link in a link is followed so deep.
 const DEEPEST: usize = 3;
 /// A longer link is none.
-const LONGEST: usize = 64 << 10;
+const MAX_LINK_BYTES: usize = 64 << 10;
 
 /// The links of a text, at most so many.
 pub(super) fn links(text: &str, most: usize) -> Vec<Link> {
@@ -36,7 +36,7 @@ pub(super) fn links(text: &str, most: usize) -> Vec<Link> {
             |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '<' | '>' | '`' | ')' | ']' | '}' | '|' | '\\');
         let end = colon + rest.find(ends).unwrap_or(rest.len());
         let written = text.get(start..end).unwrap_or_default();
-        if is_scheme(text.get(start..colon).unwrap_or_default()) && written.len() <= LONGEST {
+        if is_scheme(text.get(start..colon).unwrap_or_default()) && written.len() <= MAX_LINK_BYTES {
             let plain = html_escape::decode_html_entities(written);
             if let Some(root) = carried(&plain, 0) {
                 out.push(Link { range: start..end, root });

@@ -7,7 +7,7 @@ use core::ops::Range;
 /// A decoded text with the places of its parts.
 #[derive(Default)]
 pub(super) struct Mapped {
-    /// It.
+    /// The text, put together.
     pub(super) text: String,
     parts: Vec<Part>,
 }
@@ -79,7 +79,7 @@ impl Mapped {
     /// A text with HTML's entities, written from `at`; elements that only colour its words are no part of it.
     pub(super) fn of_html(written: &str, at: usize) -> Self {
         /// Names of entities are shorter.
-        const LONGEST: usize = 40;
+        const MAX_ENTITY_BYTES: usize = 40;
         let mut out = Self::default();
         let mut from = 0;
         while let Some(rest) = written.get(from..).filter(|rest| !rest.is_empty()) {
@@ -99,7 +99,7 @@ impl Mapped {
                 continue;
             }
             let Some(entity) = rest.get(plain..).filter(|entity| !entity.is_empty()) else { break };
-            let length = entity.bytes().take(LONGEST).position(|byte| byte == b';').map_or(1, |end| end + 1);
+            let length = entity.bytes().take(MAX_ENTITY_BYTES).position(|byte| byte == b';').map_or(1, |end| end + 1);
             let own = entity.get(..length).unwrap_or("&");
             let decoded = html_escape::decode_html_entities(own);
             if decoded == own {
@@ -139,7 +139,7 @@ const ELEMENTS: &[&str] =
 /// The length of the tag that a text begins with; 0 where it is none of these.
 fn markup(text: &str) -> usize {
     /// Tags are shorter.
-    const LONGEST: usize = 1000;
+    const MAX_TAG_BYTES: usize = 1000;
     let inner = text.get(1..).unwrap_or_default();
     let inner = inner.strip_prefix('/').unwrap_or(inner);
     let end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
@@ -148,7 +148,7 @@ fn markup(text: &str) -> usize {
     if !ELEMENTS.contains(&name.as_str()) || !behind {
         return 0;
     }
-    text.bytes().take(LONGEST).position(|byte| byte == b'>').map_or(0, |end| end + 1)
+    text.bytes().take(MAX_TAG_BYTES).position(|byte| byte == b'>').map_or(0, |end| end + 1)
 }
 
 #[cfg(test)]

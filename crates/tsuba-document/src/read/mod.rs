@@ -49,7 +49,7 @@ pub struct Facts {
     /// Was it handed over as evidence, rather than found among what is judged?
     pub evidence: bool,
     /// Was it handed over beside what is judged, and does not lie in that? Then what was captured of an entry that is not judged is no matter of this audit.
-    pub beside: bool,
+    pub outside_inputs: bool,
     /// Does somebody ask about it before installing what it shows?
     pub candidate: bool,
     /// Where it was opened, as far as that is not its path.

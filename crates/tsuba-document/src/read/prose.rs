@@ -9,9 +9,9 @@ use crate::prelude::*;
 use crate::text::{Pointer, Span};
 
 /// More blocks and links than this in one text are not looked at.
-const MOST: usize = 400;
+const MAX_BLOCKS: usize = 400;
 /// A longer block is no snippet.
-const LONGEST: usize = 256 << 10;
+const MAX_BLOCK_BYTES: usize = 256 << 10;
 
 /// Words without which a block configures no server.
 const MARKS: &[&str] = &[
@@ -75,10 +75,12 @@ impl Found {
     fn scan(&mut self, text: &str, place: &dyn Fn(Span) -> Span) {
         for block in blocks(text) {
             self.looked += 1;
-            if self.looked > MOST {
+            if self.looked > MAX_BLOCKS {
                 return;
             }
-            let Some(inner) = text.get(block.range.clone()).filter(|inner| inner.len() <= LONGEST) else { continue };
+            let Some(inner) = text.get(block.range.clone()).filter(|inner| inner.len() <= MAX_BLOCK_BYTES) else {
+                continue;
+            };
             if !block.escaped && inner.contains(" mcp add") {
                 let mut at = block.range.start;
                 for line in joined(inner) {
@@ -100,7 +102,7 @@ impl Found {
                 self.block(inner, block.code, &shifted);
             }
         }
-        for Link { range, root } in link::links(text, MOST) {
+        for Link { range, root } in link::links(text, MAX_BLOCKS) {
             let span = place(Span::new(range.start, range.end));
             self.roots.push(root.placed(&Pointer::root()).at_one_place(span));
         }

@@ -137,8 +137,8 @@ fn unit(text: &[u8]) -> Option<(Written, usize)> {
 /// `&#65;`, `&#x41;`, and the five that XML names.
 fn entity(text: &[u8]) -> Option<(Written, usize)> {
     /// An entity has at most so many bytes.
-    const LONGEST: usize = 12;
-    let end = text.iter().take(LONGEST).position(|byte| *byte == b';')?;
+    const MAX_ENTITY_BYTES: usize = 12;
+    let end = text.iter().take(MAX_ENTITY_BYTES).position(|byte| *byte == b';')?;
     let name = text.get(1..end)?;
     let c = match name {
         b"amp" => '&',

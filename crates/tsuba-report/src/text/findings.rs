@@ -1,7 +1,7 @@
 //! Findings for people: one, those of an entry, those of documents and files.
 
 use super::Text;
-use crate::Tint;
+use crate::Role;
 use crate::model::FindingRow;
 use crate::page::{INDENT, Page};
 use crate::style::{cut, pad, wrap};
@@ -29,10 +29,10 @@ impl Text {
         if findings.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Shown in documents"))?;
+        writeln!(out, "\n{}", self.0.paint(Role::Heading, "Shown in documents"))?;
         for message in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
             let path = message.first().map(|message| message.lead.setup.as_str()).unwrap_or_default();
-            writeln!(out, "\n{}{}", " ".repeat(INDENT), self.0.paint(Tint::Name, path))?;
+            writeln!(out, "\n{}{}", " ".repeat(INDENT), self.0.paint(Role::Name, path))?;
             self.findings(message, |_| false, out)?;
         }
         Ok(())
@@ -43,7 +43,7 @@ impl Text {
         if findings.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "File-level findings"))?;
+        writeln!(out, "\n{}", self.0.paint(Role::Heading, "File-level findings"))?;
         let alike = |a: &FindingGroup<'_>, b: &FindingGroup<'_>| {
             let (one, other) = (a.lead, b.lead);
             let plain = a.with.is_empty() && b.with.is_empty();
@@ -76,7 +76,7 @@ impl Text {
     }
 
     fn severity(&self, finding: &FindingRow) -> String {
-        self.0.paint(Tint::Severity(finding.severity), &pad(finding.severity.name(), 8))
+        self.0.paint(Role::Severity(finding.severity), &pad(finding.severity.name(), 8))
     }
 
     /// Findings in turn; `whole` are those that their line does not show.
@@ -115,10 +115,10 @@ impl Text {
         let room = look.width.saturating_sub(INDENT + 9 + codes.chars().count() + 2);
         write!(out, "{}{} {codes}", " ".repeat(INDENT), self.severity(finding))?;
         if room >= MIN_PLACE {
-            writeln!(out, "  {}", look.paint(Tint::Quiet, cut(&place, room).trim_end()))?;
+            writeln!(out, "  {}", look.paint(Role::Quiet, cut(&place, room).trim_end()))?;
         } else {
             let width = look.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
-            writeln!(out, "\n{}{}", " ".repeat(INDENT + 9), look.paint(Tint::Quiet, cut(&place, width).trim_end()))?;
+            writeln!(out, "\n{}{}", " ".repeat(INDENT + 9), look.paint(Role::Quiet, cut(&place, width).trim_end()))?;
         }
         if let Some(places) = message.places() {
             self.wrapped(&places, "", out)?;
@@ -131,13 +131,13 @@ impl Text {
         if parts.source {
             let (text, start, end) = self.window(finding);
             let lead = " ".repeat(INDENT + 9);
-            writeln!(out, "{lead}{} {text}", look.paint(Tint::Quiet, "|"))?;
+            writeln!(out, "{lead}{} {text}", look.paint(Role::Quiet, "|"))?;
             writeln!(
                 out,
                 "{lead}{} {}{}",
-                look.paint(Tint::Quiet, "|"),
+                look.paint(Role::Quiet, "|"),
                 " ".repeat(start),
-                look.paint(Tint::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
+                look.paint(Role::Severity(finding.severity), &"~".repeat(end.saturating_sub(start).max(1)))
             )?;
         }
         for (label, text) in [("model reads: ", &finding.reads), ("person sees: ", &finding.sees)] {

@@ -8,7 +8,7 @@ use crate::phrases::{count, credentials, decided, files, launch_lines, listed, p
 use crate::source::SourceRow;
 use crate::style::{cut, pad};
 use crate::together::{FindingGroup, together};
-use crate::{Look, Renderer, Report, Tint};
+use crate::{RenderOptions, Renderer, Report, Role};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
@@ -18,7 +18,7 @@ use tsuba_core::text::Name as _;
 
 /// The text format.
 #[derive(Clone, Copy, Debug)]
-pub struct Text(pub Look);
+pub struct Text(pub RenderOptions);
 
 /// Reports with more findings than this end with the counts they begin with.
 const LONG: usize = 10;
@@ -130,7 +130,7 @@ impl Text {
                     format!(
                         "{} {}",
                         summary.verdicts.get(&Named(*verdict)).unwrap_or(&0),
-                        look.paint(Tint::Verdict(*verdict), verdict.name())
+                        look.paint(Role::Verdict(*verdict), verdict.name())
                     )
                 })
                 .collect();
@@ -149,13 +149,13 @@ impl Text {
                     .findings
                     .get(&Named(*severity))
                     .filter(|n| **n > 0)
-                    .map(|n| format!("{n} {}", look.paint(Tint::Severity(*severity), severity.name())))
+                    .map(|n| format!("{n} {}", look.paint(Role::Severity(*severity), severity.name())))
             })
             .collect();
         let found = if found.is_empty() { "no findings".to_owned() } else { format!("findings: {}", found.join(", ")) };
         let known = if summary.known > 0 { format!("; {} known before", summary.known) } else { String::new() };
         let waived = if summary.waived > 0 { format!("; {} waived", summary.waived) } else { String::new() };
-        writeln!(out, "{found}{waived}{known}   {}", look.paint(Tint::Quiet, &format!("(as of {})", report.as_of)))?;
+        writeln!(out, "{found}{waived}{known}   {}", look.paint(Role::Quiet, &format!("(as of {})", report.as_of)))?;
         if let Some(source) = report.source.as_ref().and_then(source) {
             writeln!(out, "{}", cut(&source, look.width))?;
         }
@@ -180,8 +180,8 @@ impl Text {
             out,
             "\n{}{}  {}{off}",
             self.verdict(entry),
-            look.paint(Tint::Name, entry.name.as_str()),
-            look.paint(Tint::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
+            look.paint(Role::Name, entry.name.as_str()),
+            look.paint(Role::Quiet, &format!("{}:{}", entry.setup, entry.place.line))
         )?;
         for (label, line) in launch_lines(entry) {
             self.labelled(label, &line, out)?;
@@ -193,7 +193,7 @@ impl Text {
             self.labelled("given", &given, out)?;
         }
         if let Some(decided) = decided(entry) {
-            self.labelled("decided", &decided, out)?;
+            self.labelled("decision", &decided, out)?;
         }
         let reasons: Vec<&str> = entry.because.iter().map(|reason| reason.as_str()).collect();
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
@@ -210,7 +210,7 @@ impl Text {
 
     /// The verdict on an entry, and room behind it; nothing where none is given.
     fn verdict(&self, entry: &EntryRow) -> String {
-        let message = |verdict: Verdict| self.0.paint(Tint::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
+        let message = |verdict: Verdict| self.0.paint(Role::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
         entry.verdict.map(message).unwrap_or_default()
     }
 
@@ -219,12 +219,12 @@ impl Text {
         if entries.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "No findings"))?;
+        writeln!(out, "\n{}", self.0.paint(Role::Heading, "No findings"))?;
         let name = entries.iter().map(|e| e.name.as_str().chars().count()).max().unwrap_or(0).min(28);
         let mut setup = None;
         for entry in entries {
             if setup != Some(&entry.setup) {
-                writeln!(out, "  {}", self.0.paint(Tint::Quiet, entry.setup.as_str()))?;
+                writeln!(out, "  {}", self.0.paint(Role::Quiet, entry.setup.as_str()))?;
                 setup = Some(&entry.setup);
             }
             let line = format!("{}  {}", pad(&cut(entry.name.as_str(), name), name), plan_line(entry));
@@ -234,7 +234,7 @@ impl Text {
             reasons.extend((standing == Some(ReviewState::Unknown)).then_some("undecided"));
             let reasons = if reasons.is_empty() { String::new() } else { format!("  ({})", reasons.join(", ")) };
             let line = cut(&line, self.0.width.saturating_sub(15 + reasons.len()));
-            writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Tint::Quiet, &reasons))?;
+            writeln!(out, "    {}{line}{}", self.verdict(entry), self.0.paint(Role::Quiet, &reasons))?;
         }
         Ok(())
     }
@@ -260,7 +260,7 @@ impl Text {
             path => path.to_owned(),
         };
         let inputs = report.inputs.iter().map(|input| given(input.as_str())).collect::<Vec<_>>().join(" ");
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Not judged"))?;
+        writeln!(out, "\n{}", self.0.paint(Role::Heading, "Not judged"))?;
         writeln!(out, "  {servers} not queried: tool lists and authentication were not checked")?;
         writeln!(out, "    tsuba capture{launch} {inputs}    collects it")?;
         writeln!(out, "    tsuba audit --evidence evidence {inputs}    judges it")
@@ -270,7 +270,7 @@ impl Text {
         if report.unread.is_empty() {
             return Ok(());
         }
-        writeln!(out, "\n{}", self.0.paint(Tint::Heading, "Could not be read"))?;
+        writeln!(out, "\n{}", self.0.paint(Role::Heading, "Could not be read"))?;
         for unread in &report.unread {
             let line = unread.line.map(|line| format!(":{line}")).unwrap_or_default();
             writeln!(out, "  {}{line}  {}", unread.path, unread.why)?;

@@ -1,9 +1,11 @@
 //! `tsuba approve`: writes down that a server may be used as it is now.
 
 use crate::dates::date;
-use crate::deciding::{Decider, For, Named, judged, may_be_written, open, scope, seen};
+use crate::deciding::{
+    DecisionArgs, DecisionTarget, Named, judged, may_be_written, open, record_approved_state, scope,
+};
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::{approved, register};
 use anyhow::bail;
 use clap::Args as Arguments;
@@ -18,12 +20,12 @@ use tsuba_core::register::{Decision, Kind};
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     #[command(flatten)]
     named: Named,
     /// What is approved
-    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
-    on: For,
+    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = DecisionTarget::Entry)]
+    on: DecisionTarget,
     /// The evidence of what the servers list (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
@@ -40,7 +42,7 @@ pub(crate) struct Args {
     #[arg(long)]
     unseen: bool,
     #[command(flatten)]
-    decider: Decider,
+    decider: DecisionArgs,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -49,7 +51,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if args.named.entry.is_empty() {
         bail!("--entry NAME is missing: say what is approved; `tsuba review` goes through what is undecided");
     }
-    let mut audited = judged(&args.r#where, &args.evidence, &args.decider.who)?;
+    let mut audited = judged(&args.input, &args.evidence, &args.decider.who)?;
     let audit = &audited.audit;
     let mut decided: Vec<(Decision, Vec<EntryRef>)> = Vec::new();
     let mut message = Vec::new();
@@ -66,7 +68,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let scope = scope(audit, Kind::Approved, args.on, analysis, entry)?;
         let mut decision = args.decider.decision(Kind::Approved, scope, until)?;
         decision.conditions.clone_from(&args.condition);
-        seen(&mut decision, audit, entry);
+        record_approved_state(&mut decision, audit, entry);
         if decision.prints.is_none() && !args.unseen {
             bail!(
                 "{} in {} has not told what it offers: collect that first (tsuba capture, then --evidence), or add --unseen",

@@ -2,7 +2,7 @@
 
 use crate::dates::as_of;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::pipeline::Pipeline;
 use crate::{output, register};
 use anyhow::bail;
@@ -10,13 +10,13 @@ use clap::{Args as Arguments, ValueEnum};
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use tsuba_core::severity::Severity;
-use tsuba_report::{Format, Look, Report};
+use tsuba_report::{Format, RenderOptions, Report};
 
 /// Find, explain and judge every configured tool server, and what servers say of themselves
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    pub(crate) r#where: Where,
+    pub(crate) input: InputArgs,
     /// Include evidence from this folder, as `tsuba capture` wrote it (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     pub(crate) evidence: Vec<PathBuf>,
@@ -174,7 +174,7 @@ impl Gate {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let named = args.register.as_deref();
-    let pipeline = pipeline(&args.r#where, &args.report)?.with_register(named)?;
+    let pipeline = pipeline(&args.input, &args.report)?.with_register(named)?;
     let signer = args.require_signed.as_deref();
     let signer = signer
         .map(|file| {
@@ -202,7 +202,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 }
 
 /// Checks what was typed before any work is done.
-pub(crate) fn pipeline(wanted: &Where, args: &ReportArgs) -> anyhow::Result<Pipeline> {
+pub(crate) fn pipeline(wanted: &InputArgs, args: &ReportArgs) -> anyhow::Result<Pipeline> {
     args.shown.check(args.format)?;
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
@@ -218,6 +218,6 @@ pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
         return Ok(());
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
-    let look = Look { most: args.shown.most(), ..look };
+    let look = RenderOptions { most: args.shown.most(), ..look };
     output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
 }

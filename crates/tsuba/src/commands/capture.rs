@@ -3,7 +3,7 @@
 use crate::asked::{Group, outcome, summary};
 use crate::dates::today;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::jobs::{Selection, jobs};
 use crate::output;
 use crate::pipeline::{Audited, Pipeline};
@@ -28,7 +28,7 @@ use tsuba_find::read_regular;
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     /// The folder to write evidence into, a file for each entry
     #[arg(long, short, value_name = "FOLDER", default_value = "evidence")]
     output: PathBuf,
@@ -88,7 +88,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             Err(why) => bail!("--launch: {why}; --launch --uncaged starts local servers without a cage"),
         }
     }
-    let Audited { audit, source, .. } = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?;
+    let Audited { audit, source, .. } = Pipeline::new(&args.input, today()).by(Vec::new()).run()?;
     // Two trees may have entries of the same path and name: the evidence of one takes no other's place.
     let tree = source.repository.or(source.root).unwrap_or_default();
     // An input may have come in as an open file; no server, and no client of a registry, inherits it, nor what a token was read from.
@@ -151,7 +151,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     message.sort();
     let mut out = anstream::stdout().lock();
     let mut page = tsuba_report::Page::new(output::look(), &mut out);
-    summary(&mut page, (&args.output, &args.r#where.inputs), &message, count, &skipped, &audit.cleaner)?;
+    summary(&mut page, (&args.output, &args.input.inputs), &message, count, &skipped, &audit.cleaner)?;
     if message.len() < count {
         bail!("interrupted: {} of {count} entries were asked, their evidence is kept", message.len());
     }
@@ -195,7 +195,7 @@ fn options(args: &Args) -> anyhow::Result<Options> {
 /// The token to list with. It comes in no argument: those can be read by everybody on the machine.
 fn token(args: &Args) -> anyhow::Result<Option<String>> {
     /// No token is longer (bytes).
-    const MOST: u64 = 64 << 10;
+    const MAX_TOKEN_BYTES: u64 = 64 << 10;
     if let Some(name) = &args.token_env {
         let value = std::env::var(name).ok().filter(|value| !value.is_empty());
         return value.with_context(|| format!("--token-env {name}: the environment has no such variable")).map(Some);
@@ -203,7 +203,7 @@ fn token(args: &Args) -> anyhow::Result<Option<String>> {
     let Some(number) = args.token_fd else { return Ok(None) };
     let mut text = String::new();
     fs::File::open(format!("/dev/fd/{number}"))
-        .and_then(|file| file.take(MOST).read_to_string(&mut text))
+        .and_then(|file| file.take(MAX_TOKEN_BYTES).read_to_string(&mut text))
         .map_err(|_| anyhow::anyhow!("--token-fd {number}: nothing can be read from there"))?;
     match text.trim() {
         "" => bail!("--token-fd {number}: there is no token"),

@@ -2,7 +2,7 @@
 
 use crate::dates::as_of;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::pipeline::Pipeline;
 use crate::reports::snapshot;
 use crate::{approved, output, register};
@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use tsuba_core::decide::drift::{Change, PieceKind, Snapshot, Weight, drift};
 use tsuba_core::judge::pattern_redactor;
 use tsuba_core::severity::Severity;
-use tsuba_report::{Look, Page, Tint};
+use tsuba_report::{Page, RenderOptions, Role};
 
 /// Show what has changed since an earlier JSON report, or since it was approved: entries, how they are started, and every word that a model reads
 ///
@@ -103,7 +103,7 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     {
         return Ok(report);
     }
-    let wanted = Where::inputs(args.new.clone(), args.config.clone());
+    let wanted = InputArgs::inputs(args.new.clone(), args.config.clone());
     let pipeline = Pipeline::new(&wanted, today).with_evidence(&args.evidence)?;
     let mut audited = pipeline.with_register(register)?.run()?;
     register::as_known(&mut audited.audit);
@@ -111,7 +111,7 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
 }
 
-fn text(out: &mut dyn Write, look: Look, changes: &[Change]) -> io::Result<()> {
+fn text(out: &mut dyn Write, look: RenderOptions, changes: &[Change]) -> io::Result<()> {
     // Whoever wrote the reports may have written anything into them.
     let cleaner = pattern_redactor();
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
@@ -132,11 +132,11 @@ fn text(out: &mut dyn Write, look: Look, changes: &[Change]) -> io::Result<()> {
     Ok(())
 }
 
-fn tint(weight: Weight) -> Tint {
+fn tint(weight: Weight) -> Role {
     match weight {
-        Weight::Serious => Tint::Severity(Severity::High),
-        Weight::Notable => Tint::Severity(Severity::Medium),
-        Weight::Harmless => Tint::Severity(Severity::Low),
+        Weight::Serious => Role::Severity(Severity::High),
+        Weight::Notable => Role::Severity(Severity::Medium),
+        Weight::Harmless => Role::Severity(Severity::Low),
     }
 }
 

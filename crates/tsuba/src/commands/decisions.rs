@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use tsuba_core::judge::{Verdict, pattern_redactor};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::text::Redactor;
-use tsuba_report::{Page, Tint};
+use tsuba_report::{Page, Role};
 
 /// List decisions
 #[derive(Clone, Debug, Arguments)]
@@ -145,12 +145,12 @@ fn none() -> String {
     format!("there is no register; `tsuba approve` begins one ({})", register::NAME)
 }
 
-fn tint(kind: Kind) -> Tint {
+fn tint(kind: Kind) -> Role {
     match kind {
-        Kind::Approved => Tint::Verdict(Verdict::Ready),
-        Kind::Refused => Tint::Verdict(Verdict::Refuse),
-        Kind::Waived => Tint::Verdict(Verdict::FixFirst),
-        Kind::Revoked => Tint::Quiet,
+        Kind::Approved => Role::Verdict(Verdict::Ready),
+        Kind::Refused => Role::Verdict(Verdict::Refuse),
+        Kind::Waived => Role::Verdict(Verdict::FixFirst),
+        Kind::Revoked => Role::Quiet,
     }
 }
 

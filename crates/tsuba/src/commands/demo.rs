@@ -4,11 +4,11 @@ use super::audit::{FormatName, Gate, ReportArgs, pipeline, write};
 use super::capture::keep;
 use crate::commands::audit::Shown;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::jobs::{Selection, jobs};
 use crate::pipeline::Pipeline;
 use crate::register;
-use crate::walk;
+use crate::tour;
 use anyhow::Context as _;
 use clap::Args as Arguments;
 use include_dir::{Dir, include_dir};
@@ -48,7 +48,7 @@ a server that changes its words after its approval.
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if args.walk {
-        return walk::run(&own_folder().context("cannot create a temporary folder")?);
+        return tour::run(&own_folder().context("cannot create a temporary folder")?);
     }
     if let Some(folder) = &args.unpack {
         fs::create_dir(folder)
@@ -71,7 +71,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         shown: Shown::default(),
         as_of: Some(TODAY.to_owned()),
     };
-    let company = Where::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));
+    let company = InputArgs::folder(folder.path().to_owned(), 0, Some(folder.path().join("tsuba.toml")));
     let pipeline = pipeline(&company, &report_args)?;
     let pipeline = pipeline.with_register(Some(&folder.path().join(register::NAME)))?;
     let pipeline = pipeline.with_evidence(&[folder.path().join("evidence")])?;
@@ -103,7 +103,7 @@ fn ask(folder: &Path) -> anyhow::Result<()> {
                 .context("cannot write to standard error");
         }
     };
-    let wanted = Where::folder(folder.join(DESK), 1, None);
+    let wanted = InputArgs::folder(folder.join(DESK), 1, None);
     let audit = Pipeline::new(&wanted, TODAY.parse()?).by(Vec::new()).run()?.audit;
     let (mut jobs, _) = jobs(
         &audit,

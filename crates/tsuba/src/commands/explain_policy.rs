@@ -3,7 +3,7 @@
 use crate::dates::as_of;
 use crate::deciding::named;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::output;
 use crate::pipeline::{Audited, Pipeline};
 use anyhow::Context as _;
@@ -27,7 +27,7 @@ pub(super) struct Asked<'a> {
 }
 
 pub(super) fn run(args: &Asked<'_>) -> anyhow::Result<Done> {
-    let wanted = Where::inputs(args.inputs.to_vec(), args.config.map(Path::to_owned));
+    let wanted = InputArgs::inputs(args.inputs.to_vec(), args.config.map(Path::to_owned));
     let pipeline = Pipeline::new(&wanted, as_of(args.as_of)?).with_evidence(args.evidence)?;
     let Audited { audit, options, config, .. } = pipeline.with_register(args.register)?.run()?;
     let config = config.context("there is no policy: write one into tsuba.toml, or name it with --config")?;
@@ -130,7 +130,7 @@ fn unused(
         .collect();
     let silent: Vec<&Line> = policy.judging_lines().into_iter().filter(|line| !used.contains(line)).collect();
     if !silent.is_empty() {
-        writeln!(out, "\nlines that say nothing of any entry here:")?;
+        writeln!(out, "\nunused policy lines:")?;
     }
     let cleaner = tsuba_core::judge::pattern_redactor();
     silent.iter().try_for_each(|line| writeln!(out, "    {}", cleaner.clean(&place(config, line))))

@@ -2,7 +2,7 @@
 
 use crate::dates::today;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::output;
 use crate::pipeline::Pipeline;
 use clap::{Args as Arguments, ValueEnum};
@@ -13,7 +13,7 @@ use tsuba_report::Format;
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     /// The format
     #[arg(long, value_enum, default_value_t = InventoryFormat::Text)]
     format: InventoryFormat,
@@ -31,7 +31,7 @@ enum InventoryFormat {
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
-    let report = Pipeline::new(&args.r#where, today()).by(Vec::new()).run()?.report().unjudged();
+    let report = Pipeline::new(&args.input, today()).by(Vec::new()).run()?.report().unjudged();
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| match args.format {
         InventoryFormat::Text => tsuba_report::inventory::render(&report, look, out),

@@ -1,9 +1,9 @@
 //! `tsuba refuse`: writes down that a server may not be used.
 
 use crate::dates::date;
-use crate::deciding::{Decider, For, Named, judged, scope};
+use crate::deciding::{DecisionArgs, DecisionTarget, Named, judged, scope};
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::register;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
@@ -17,12 +17,12 @@ use tsuba_core::text::Redactor;
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     #[command(flatten)]
     named: Named,
     /// What is refused of the entries
-    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = For::Entry)]
-    on: For,
+    #[arg(long = "for", value_enum, value_name = "WHAT", default_value_t = DecisionTarget::Entry)]
+    on: DecisionTarget,
     /// A package, as npm:@saltmarsh/tide-table or npm:@saltmarsh/tide-table@2.4.1 (sources: npm, pypi, image, …)
     #[arg(long, value_name = "SOURCE:NAME", conflicts_with = "entry")]
     package: Vec<String>,
@@ -33,7 +33,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "DATE")]
     until: Option<String>,
     #[command(flatten)]
-    decider: Decider,
+    decider: DecisionArgs,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -48,7 +48,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         bail!("what is refused? Name it with --entry, --package or --host");
     }
     if !args.named.entry.is_empty() {
-        let audited = judged(&args.r#where, &[], &args.decider.who)?;
+        let audited = judged(&args.input, &[], &args.decider.who)?;
         for (_, analysis, entry) in args.named.of(&audited)? {
             scopes.push(scope(&audited.audit, Kind::Refused, args.on, analysis, entry)?);
         }

@@ -1,7 +1,7 @@
 //! `tsuba renew`: lets decisions hold longer.
 
 use crate::dates::date;
-use crate::deciding::Decider;
+use crate::deciding::DecisionArgs;
 use crate::exit::Done;
 use crate::picked::Picked;
 use crate::register;
@@ -21,7 +21,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "DATE")]
     until: String,
     #[command(flatten)]
-    decider: Decider,
+    decider: DecisionArgs,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {

@@ -3,7 +3,7 @@
 use crate::dates::today;
 use crate::diff::{Side, unified};
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::output;
 use crate::pipeline::{Audited, Pipeline};
 use anyhow::bail;
@@ -26,7 +26,7 @@ use tsuba_report::count as number;
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     /// The evidence of what was fetched (may be given several times)
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
@@ -66,7 +66,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .into_iter()
         .filter(|rule| args.rule.is_empty() || args.rule.iter().any(|wanted| rule.names().contains(&wanted.as_str())))
         .collect();
-    let pipeline = Pipeline::new(&args.r#where, today()).with_evidence(&args.evidence)?;
+    let pipeline = Pipeline::new(&args.input, today()).with_evidence(&args.evidence)?;
     let pipeline = pipeline.with_register(args.register.as_deref())?;
     let Audited { audit: whole, options, rules, .. } = pipeline.by(rules).looking_beside().run()?;
     // What is accepted is left as it is.
@@ -101,9 +101,14 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let count: usize = works.iter().map(|work| work.repaired.done.len()).sum();
     let open = whole.findings.iter().filter(|finding| finding.repair.is_none() && finding.waived.is_none()).count();
     let mut err = anstream::stderr().lock();
-    let verb = if args.apply { "mended" } else { "can be mended" };
+    let verb = if args.apply { "fixed" } else { "fixable" };
     let (findings, files) = (number(count, "finding", "findings"), number(works.len(), "file", "files"));
-    writeln!(err, "{findings} {verb} in {files}; {open} need manual work")?;
+    let manual = number(open, "finding needs", "findings need");
+    if count == 0 {
+        writeln!(err, "no automatic fixes; {manual} manual work")?;
+    } else {
+        writeln!(err, "{findings} {verb} in {files}; {manual} manual work")?;
+    }
     for (path, mended) in left {
         let line = format!("not safely: {path}:{}  {}  {}", mended.line, mended.rule, mended.message);
         writeln!(err, "{}", whole.cleaner.clean(&line))?;

@@ -1,10 +1,12 @@
 //! `tsuba review`: through the entries on which nobody has decided, one at a time.
 
 use crate::dates::date;
-use crate::deciding::{For, Who, judged, may_be_written, named, open, place, scope, seen};
+use crate::deciding::{
+    DecisionTarget, ReviewerArgs, judged, may_be_written, named, open, place, record_approved_state, scope,
+};
 use crate::dialog::Dialog;
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::pipeline::Audited;
 use crate::{approved, output, register};
 use anyhow::Context as _;
@@ -26,7 +28,7 @@ use tsuba_report::{Card, Report};
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     /// Only entries of this name, decided on or not (may be given several times)
     #[arg(long, value_name = "NAME")]
     entry: Vec<String>,
@@ -34,7 +36,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "FOLDER")]
     evidence: Vec<PathBuf>,
     #[command(flatten)]
-    who: Who,
+    who: ReviewerArgs,
 }
 
 const HELP: [&str; 3] = [
@@ -54,7 +56,7 @@ enum Outcome {
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     // Whoever cannot be named must not find out after the first decision.
     args.who.by()?;
-    let mut audited = judged(&args.r#where, &args.evidence, &args.who)?;
+    let mut audited = judged(&args.input, &args.evidence, &args.who)?;
     register::as_known(&mut audited.audit);
     let wanted = wanted(&audited.audit, &args.entry)?;
     let report = audited.report();
@@ -114,7 +116,7 @@ struct Review<'a> {
     report: Report,
     /// Findings that were waived in this review.
     waived: BTreeSet<String>,
-    look: tsuba_report::Look,
+    look: tsuba_report::RenderOptions,
 }
 
 impl Review<'_> {
@@ -243,10 +245,10 @@ impl Review<'_> {
         }
         may_be_written(&conditions)?;
         let (analysis, entry) = self.of(entry_ref)?;
-        let scope = scope(&self.audited.audit, Kind::Approved, For::Entry, analysis, entry)?;
+        let scope = scope(&self.audited.audit, Kind::Approved, DecisionTarget::Entry, analysis, entry)?;
         let mut decision = self.args.who.decision(Kind::Approved, scope, until, &reason)?;
         decision.conditions = conditions;
-        seen(&mut decision, &self.audited.audit, entry);
+        record_approved_state(&mut decision, &self.audited.audit, entry);
         let path = self.write(dialog, &decision)?;
         approved::keep(&path, &mut self.audited, &[(decision, vec![entry_ref])])?;
         Ok(true)
@@ -255,9 +257,9 @@ impl Review<'_> {
     fn refuse<I: BufRead, O: Write>(&mut self, dialog: &mut Dialog<I, O>, entry_ref: EntryRef) -> anyhow::Result<bool> {
         let what = dialog.ask("  refuse the entry, its package everywhere, or its host everywhere? (e/p/h) [e] >")?;
         let on = match what.as_deref() {
-            Some("" | "e" | "entry") => For::Entry,
-            Some("p" | "package") => For::Package,
-            Some("h" | "host") => For::Host,
+            Some("" | "e" | "entry") => DecisionTarget::Entry,
+            Some("p" | "package") => DecisionTarget::Package,
+            Some("h" | "host") => DecisionTarget::Host,
             _ => return Ok(false),
         };
         let Some(reason) = reason(dialog)? else { return Ok(false) };

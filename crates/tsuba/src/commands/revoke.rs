@@ -1,6 +1,6 @@
 //! `tsuba revoke`: takes decisions back.
 
-use crate::deciding::Decider;
+use crate::deciding::DecisionArgs;
 use crate::exit::Done;
 use crate::picked::Picked;
 use crate::register;
@@ -16,7 +16,7 @@ pub(crate) struct Args {
     #[command(flatten)]
     picked: Picked,
     #[command(flatten)]
-    decider: Decider,
+    decider: DecisionArgs,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {

@@ -1,9 +1,9 @@
 //! `tsuba waive`: writes down that a finding is accepted until a date.
 
 use crate::dates::date;
-use crate::deciding::{Decider, judged, place};
+use crate::deciding::{DecisionArgs, judged, place};
 use crate::exit::Done;
-use crate::gather::Where;
+use crate::gather::InputArgs;
 use crate::pipeline::Audited;
 use crate::register;
 use anyhow::bail;
@@ -19,7 +19,7 @@ use tsuba_core::register::{Kind, Scope};
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
     #[command(flatten)]
-    r#where: Where,
+    input: InputArgs,
     /// Findings of this rule
     #[arg(long, value_name = "RULE", required_unless_present = "finding")]
     rule: Option<String>,
@@ -39,7 +39,7 @@ pub(crate) struct Args {
     #[arg(long, value_name = "DATE")]
     until: String,
     #[command(flatten)]
-    decider: Decider,
+    decider: DecisionArgs,
 }
 
 /// So many findings are told when there are too many.
@@ -50,7 +50,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if let Some(rule) = args.rule.as_deref().filter(|rule| tsuba_core::rules::find(rule).is_none()) {
         bail!("--rule: {}", tsuba_core::rules::unknown(rule));
     }
-    let Audited { audit, register: into, .. } = judged(&args.r#where, &args.evidence, &args.decider.who)?;
+    let Audited { audit, register: into, .. } = judged(&args.input, &args.evidence, &args.decider.who)?;
     let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
     let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
     match found.len() {

@@ -163,7 +163,7 @@ fn the_demo_goes_the_whole_way() {
     let run = dir.run(&["demo", "--walk"]);
     let out = run.out();
     assert_eq!(run.status(), 0, "{out}{}", run.err());
-    assert!(out.contains("2 findings mended in 1 file"), "{out}");
+    assert!(out.contains("2 findings fixed in 1 file"), "{out}");
     if out.contains("The simulated servers are not started") {
         return;
     }

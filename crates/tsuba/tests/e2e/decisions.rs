@@ -134,7 +134,7 @@ fn a_decision_is_renewed_and_revoked_and_what_was_before_is_kept() {
     assert_eq!(row["history"][0]["until"], "2026-12-24");
     // What was taken back is decided anew, and cannot be renewed.
     let again = dir.run(&[&["renew", "tide-table", "--until", "2028-01-01"][..], &DECIDER].concat());
-    assert!(again.status() == 2 && again.err().contains("no decision is called so"), "{}", again.err());
+    assert!(again.status() == 2 && again.err().contains("unknown decision"), "{}", again.err());
     decide(&dir, &approve);
     assert_eq!(standing(&audit(&dir, "2026-12-01"), "tide-table"), "approved ready");
     let text = dir.run(&["decisions", "--as-of", "2026-12-01"]).out();
@@ -505,7 +505,7 @@ fn a_register_counts_only_when_it_is_signed() {
     assert!(audit().err().contains("the register has changed since it was signed"), "{}", audit().err());
     dir.write("tsuba-register.toml", text.as_bytes());
     let out = decide(&dir, &["refuse", "--host", "tides.example"]);
-    assert!(out.contains("tsuba-register.toml.sig no longer fits, sign it anew"), "{out}");
+    assert!(out.contains("tsuba-register.toml.sig no longer matches; sign it again"), "{out}");
     assert_eq!(audit().status(), 2);
 }
 

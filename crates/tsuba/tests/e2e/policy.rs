@@ -84,7 +84,7 @@ fn a_policy_judges_and_says_why() {
         "  ! the folder /srv/ledger: not allowed",
         "low in the place of high\n        tsuba.toml:11",
         "  ! the rule no-betas: medium: a version before 1.0\n        tsuba.toml:15",
-        "lines that say nothing of any entry here:\n    tsuba.toml:5  [allow] hosts \"*.quay.example\"\n    tsuba.toml:5  [allow] hosts",
+        "unused policy lines:\n    tsuba.toml:5  [allow] hosts \"*.quay.example\"\n    tsuba.toml:5  [allow] hosts",
     ] {
         assert!(why.contains(wanted), "{wanted}\n\n{why}");
     }

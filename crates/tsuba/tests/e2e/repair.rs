@@ -17,7 +17,7 @@ fn rules(dir: &Dir, file: &str) -> Vec<String> {
 fn the_diff_applies_and_the_findings_are_gone() {
     let dir = Dir::new(&[("open.json", OPEN)]);
     let run = dir.run(&["repair", "open.json"]);
-    assert!(run.status() == 0 && run.err().starts_with("2 findings can be mended in 1 file"), "{}", run.err());
+    assert!(run.status() == 0 && run.err().starts_with("2 findings fixable in 1 file"), "{}", run.err());
     assert_eq!(std::fs::read_to_string(dir.path("open.json")).unwrap(), OPEN, "only --apply writes");
     assert!(run.out().contains("# line 4: exposure/all-interfaces"), "{}", run.out());
     let mut git = Command::new("git");
@@ -45,14 +45,14 @@ fn what_is_written_keeps_the_rest_of_the_file_and_writing_twice_changes_nothing(
     std::fs::set_permissions(dir.path("secret.json"), std::fs::Permissions::from_mode(0o640)).unwrap();
     let args = ["repair", "open.json", "secret.json", "loose.json", "--evidence", "evidence", "--apply"];
     let run = dir.run(&args);
-    assert!(run.status() == 0 && run.err().starts_with("4 findings mended in 3 files"), "{}{}", run.out(), run.err());
+    assert!(run.status() == 0 && run.err().starts_with("4 findings fixed in 3 files"), "{}{}", run.out(), run.err());
     let text = |file: &str| std::fs::read_to_string(dir.path(file)).unwrap();
     assert_eq!(text("open.json"), marked.replace("0.0.0.0", "127.0.0.1").replace(", \"delete_tide\"", ""));
     assert_eq!(text("secret.json"), SECRET.replace("hB7kQ2mZx9LwVr4T", "${TIDE_TOKEN}"));
     assert_eq!(text("loose.json"), LOOSE.replace("@saltmarsh/tides", "@saltmarsh/tides@2.4.1"));
     assert_eq!(mode("secret.json"), 0o640);
     let again = dir.run(&args);
-    assert!(again.status() == 0 && again.err().starts_with("0 findings mended in 0 files"), "{}", again.err());
+    assert!(again.status() == 0 && again.err().starts_with("no automatic fixes"), "{}", again.err());
 }
 
 #[test]
@@ -126,11 +126,7 @@ fn what_cannot_be_mended_is_told() {
         ["waive", "waived", "--rule", "power/auto-approved", "--until", "2999-01-01", "--reason", "x", "--by", "ines"];
     assert_eq!(dir.run(&waive).status(), 0);
     let run = dir.run(&["repair", "waived"]);
-    assert!(
-        run.err().starts_with("1 finding can be mended") && !run.out().contains("power/auto-approved"),
-        "{}",
-        run.err()
-    );
+    assert!(run.err().starts_with("1 finding fixable") && !run.out().contains("power/auto-approved"), "{}", run.err());
     let run = dir.run_with(&["repair", "-"], SECRET.as_bytes());
     assert!(run.status() == 2 && run.err().contains("name the file"), "{}", run.err());
     let run = dir.run(&["repair", "secret.json", "--rule", "secret/plain"]);
@@ -174,7 +170,7 @@ fn nothing_is_waited_for_and_no_secret_of_a_link_is_shown() {
     let block = LOOSE.replace("\"args\"", "\"autoApprove\": [\"delete_tide\"], \"args\"");
     dir.write("README.md", format!("[add](agent://x?name=t&config={packed})\n```json\n{block}\n```\n").as_bytes());
     let run = dir.run(&["repair", "README.md"]);
-    assert!(!run.out().contains("eyJjb21t") && run.err().contains("need manual work"), "{}{}", run.out(), run.err());
+    assert!(!run.out().contains("eyJjb21t") && run.err().contains("manual work"), "{}{}", run.out(), run.err());
     let alone = dir.run_with(&["inventory", "README.md"], b"");
     assert!(alone.out().contains("TIDE_TOKEN (plaintext)"), "{}", alone.out());
 }

@@ -32,12 +32,12 @@ pub(super) fn plain(text: &str) -> String {
 /// Words that stay are kept around a change, so many.
 const AROUND: usize = 6;
 /// Longer texts are not compared word by word (bytes of both).
-const MOST: usize = 64 << 10;
+const MAX_COMPARED_BYTES: usize = 64 << 10;
 
 /// The difference of two texts, word by word.
 pub(super) fn words(old: &str, new: &str) -> Vec<Piece> {
     let piece = |kind: PieceKind, text: &str| Piece { kind, text: text.to_owned() };
-    if old.len() + new.len() > MOST {
+    if old.len() + new.len() > MAX_COMPARED_BYTES {
         return vec![
             piece(PieceKind::Gone, crate::text::head(old, 200)),
             piece(PieceKind::New, crate::text::head(new, 200)),

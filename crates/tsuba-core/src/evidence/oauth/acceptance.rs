@@ -41,7 +41,7 @@ pub enum Skipped {
 /// Settings nest at most this deep.
 const DEEP: usize = 6;
 /// More than this of one document are not looked at.
-const MOST: usize = 256;
+const MAX_ACCEPTANCES: usize = 256;
 
 /// Every acceptance configured at or below a block.
 pub(crate) fn acceptances(node: &Node, pointer: &Pointer, out: &mut Vec<Acceptance>) {
@@ -49,7 +49,7 @@ pub(crate) fn acceptances(node: &Node, pointer: &Pointer, out: &mut Vec<Acceptan
 }
 
 fn look(node: &Node, pointer: &Pointer, depth: usize, out: &mut Vec<Acceptance>) {
-    if depth > DEEP || out.len() >= MOST {
+    if depth > DEEP || out.len() >= MAX_ACCEPTANCES {
         return;
     }
     if is_one(node) {

@@ -28,7 +28,7 @@ use fields::Fields;
 /// Papers are nested at most this deep.
 const MAX_SEARCH: usize = 8;
 /// More papers of one kind than this in one document are not looked at.
-const MOST: usize = 256;
+const MAX_DOCUMENTS: usize = 256;
 /// Likewise of a list of grants: a company has thousands.
 const MOST_GRANTS: usize = 100_000;
 
@@ -109,7 +109,7 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut
         return;
     }
     rows(node, pointer, out);
-    for (index, item) in node.items().iter().enumerate().take(MOST) {
+    for (index, item) in node.items().iter().enumerate().take(MAX_DOCUMENTS) {
         search(item, &pointer.index(index), depth + 1, about, out);
     }
     if !node.is_map() {
@@ -147,7 +147,7 @@ fn rows(list: &Node, pointer: &Pointer, out: &mut OAuthDocuments) {
 }
 
 fn push<T>(list: &mut Vec<T>, item: T) {
-    if list.len() < MOST {
+    if list.len() < MAX_DOCUMENTS {
         list.push(item);
     }
 }

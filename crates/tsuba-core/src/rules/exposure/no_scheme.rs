@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(analysis: &Analysis, out: &mut Out<'_>) {
-    let Some(card) = &analysis.beside.card else { return };
+    let Some(card) = &analysis.exposure.card else { return };
     for address in &card.addresses {
         let remote = Remote::parse(address);
         if remote.scheme == Scheme::Plain && !remote.loopback {

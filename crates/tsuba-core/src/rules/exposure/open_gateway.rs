@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(analysis: &Analysis, out: &mut Out<'_>) {
-    let Some(gateway) = &analysis.beside.gateway else { return };
+    let Some(gateway) = &analysis.exposure.gateway else { return };
     let open = gateway.listens.is_some();
     // Only this machine reaches it: as open as the servers behind it, which it starts or calls for whoever sits there.
     if gateway.local && gateway.open_routes.is_empty() {

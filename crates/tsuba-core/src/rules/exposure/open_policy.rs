@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(analysis: &Analysis, out: &mut Out<'_>) {
-    for role in &analysis.beside.open_roles {
+    for role in &analysis.exposure.open_roles {
         out.hit(role).arg("role", &role.text);
     }
 }

@@ -4,7 +4,7 @@ use crate::register::ReviewStatus;
 use crate::severity::Severity;
 
 /// So many changes are told by name.
-const MOST: usize = 4;
+const MAX_NAMED: usize = 4;
 
 pub(super) static RULE: Rule = Rule {
     id: "review/changed",
@@ -48,9 +48,9 @@ reason = "reads tides and nothing else"
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for (entry_ref, entry, standing, decision) in all.standings() {
         if let (ReviewStatus::Changed(_, what), Some(decision)) = (standing, decision) {
-            let mut message: Vec<&str> = what.iter().map(String::as_str).take(MOST).collect();
-            let more = format!("{} more", what.len().saturating_sub(MOST));
-            message.extend((what.len() > MOST).then_some(more.as_str()));
+            let mut message: Vec<&str> = what.iter().map(String::as_str).take(MAX_NAMED).collect();
+            let more = format!("{} more", what.len().saturating_sub(MAX_NAMED));
+            message.extend((what.len() > MAX_NAMED).then_some(more.as_str()));
             out.hit_in(entry_ref, &entry.name)
                 .arg("entry", entry.name.text.clone())
                 .arg("by", decision.by.clone())

@@ -1,4 +1,4 @@
-use crate::evidence::ClientProfile;
+use crate::evidence::VariesBy;
 use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::{Confidence, Severity};
 
@@ -19,18 +19,18 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     for differs in listings.listing.captured.iter().flat_map(|captured| &captured.differs) {
-        let by_name = differs.by == ClientProfile::Name;
+        let by_name = differs.by == VariesBy::Name;
         let who = match differs.by {
-            ClientProfile::Name => "a client of another name",
-            ClientProfile::Abilities => "a client that can more",
-            ClientProfile::Era => "the same client in another era of the protocol",
+            VariesBy::Name => "a client of another name",
+            VariesBy::Abilities => "a client with more capabilities",
+            VariesBy::Era => "the same client in another era of the protocol",
         };
         let what = match differs.what.as_str() {
             "only in the first" => "no more",
             "only in the second" => "as well",
             _ => "otherwise",
         };
-        // Some tools need a client that can more, and the eras of the protocol have their own forms: that is told, and no fraud.
+        // Some tools need a client with more capabilities, and the eras of the protocol have their own forms: that is told, and no fraud.
         out.hit(&differs.at)
             .arg("who", who)
             .arg("item", differs.at.text.clone())

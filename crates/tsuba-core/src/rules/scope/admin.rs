@@ -25,7 +25,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
         if let Why::Format(format, _) = credential.why
             && format.nature == Nature::Admin
         {
-            out.hit_in(entry_ref, &credential.value).arg("what", format.what).arg("how", "may administer the account");
+            out.hit_in(entry_ref, &credential.value).arg("what", format.what).arg("how", "has administrative rights");
         }
     }
     for held in shared::held(all) {

@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     for held in shared::held(all) {
-        if held.aimed == Some(false) {
+        if held.has_audience == Some(false) {
             out.hit_in(held.entry_ref, &held.at).arg("what", held.what);
         }
     }

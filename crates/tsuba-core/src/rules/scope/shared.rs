@@ -34,7 +34,7 @@ pub(super) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'
 }
 
 /// What somebody holds: a token that lies there, or a grant that is told of.
-pub(super) struct Held<'a> {
+pub(super) struct HeldGrant<'a> {
     /// Where it stands.
     pub(super) entry_ref: EntryRef,
     /// The token, or the place of the scopes.
@@ -44,7 +44,7 @@ pub(super) struct Held<'a> {
     /// What it lets do.
     pub(super) scopes: Vec<String>,
     /// Whom it is meant for: is somebody named? `None` where nothing is said of it.
-    pub(super) aimed: Option<bool>,
+    pub(super) has_audience: Option<bool>,
     /// When it was granted, in seconds since 1970.
     pub(super) issued: Option<i64>,
     /// When it ends, likewise.
@@ -54,19 +54,19 @@ pub(super) struct Held<'a> {
     /// When it was last used, for grants of a list.
     pub(super) used: When,
     /// What it is for.
-    pub(super) meant: Rc<Meant<'a>>,
+    pub(super) meant: Rc<GrantTarget<'a>>,
 }
 
 /// The servers that something is for.
 #[derive(Default)]
-pub(super) struct Meant<'a> {
+pub(super) struct GrantTarget<'a> {
     /// Is there an entry of them, and is every one switched off?
     pub(super) off: bool,
     /// What they list; empty where that of one is not known.
     pub(super) listings: Vec<&'a Listing>,
 }
 
-impl<'a> Meant<'a> {
+impl<'a> GrantTarget<'a> {
     fn of(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Rc<Self> {
         let off = !entries.is_empty() && entries.iter().all(|(_, entry)| entry.disabled);
         Rc::new(Self { off, listings: listings_of(all, entries) })
@@ -74,7 +74,7 @@ impl<'a> Meant<'a> {
 }
 
 /// Everything that somebody holds.
-pub(super) fn held<'a>(all: &All<'a>) -> Vec<Held<'a>> {
+pub(super) fn held<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
     let mut out = tokens(all);
     let oauth_documents =
         || all.analyses.iter().enumerate().filter(|(_, analysis)| !analysis.oauth_documents.grants.is_empty());
@@ -108,7 +108,7 @@ fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Vec<
 }
 
 /// Every JSON Web Token that lies there.
-fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
+fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
     let found: Vec<(EntryRef, &Analysis, &Credential)> =
         plaintext(all).filter(|(_, _, credential)| is_web_token(credential)).collect();
     // One token may be handed to several servers: each of them may need it.
@@ -121,17 +121,20 @@ fn tokens<'a>(all: &All<'a>) -> Vec<Held<'a>> {
         Some((entry_ref, credential, Claims::decode(&credential.value.text)?))
     });
     decoded
-        .map(|(entry_ref, credential, claims)| Held {
+        .map(|(entry_ref, credential, claims)| HeldGrant {
             entry_ref: *entry_ref,
             at: credential.value.clone(),
             what: "a token".into(),
             scopes: claims.scopes,
-            aimed: Some(!claims.audience.is_empty()),
+            has_audience: Some(!claims.audience.is_empty()),
             issued: claims.issued,
             expires: claims.expires,
             endless: claims.expires.is_none().then(|| (credential.value.clone(), Confidence::Certain)),
             used: When::Unsaid,
-            meant: users.get(credential.value.text.as_str()).map(|users| Meant::of(all, users)).unwrap_or_default(),
+            meant: users
+                .get(credential.value.text.as_str())
+                .map(|users| GrantTarget::of(all, users))
+                .unwrap_or_default(),
         })
         .collect()
 }
@@ -145,18 +148,18 @@ struct Servers<'a> {
     names: BTreeMap<String, Vec<(&'a Analysis, &'a Entry)>>,
     hosts: BTreeMap<&'a str, Vec<(&'a Analysis, &'a Entry)>>,
     /// What is known already: thousands of people are granted the same.
-    known: RefCell<BTreeMap<String, Rc<Meant<'a>>>>,
+    known: RefCell<BTreeMap<String, Rc<GrantTarget<'a>>>>,
 }
 
 /// More entries of one name or host are not looked at for each grant.
-const MOST: usize = 64;
+const MAX_CANDIDATES: usize = 64;
 
 impl<'a> Servers<'a> {
     fn of(all: &All<'a>) -> Self {
         let mut names: BTreeMap<String, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
         let mut hosts: BTreeMap<&'a str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
         for (_, analysis, entry) in all.entries() {
-            for name in entry.called() {
+            for name in entry.aliases() {
                 names.entry(name).or_default().push((analysis, entry));
             }
             if let Some(remote) = &entry.remote {
@@ -167,11 +170,11 @@ impl<'a> Servers<'a> {
     }
 
     /// What a grant of these names is for.
-    fn meant_by(&self, all: &All<'a>, names: &[Located]) -> Rc<Meant<'a>> {
+    fn meant_by(&self, all: &All<'a>, names: &[Located]) -> Rc<GrantTarget<'a>> {
         let key = names.iter().map(|name| name.text.as_str()).collect::<Vec<_>>().join("\n");
         let known = self.known.borrow().get(&key).cloned();
         known.unwrap_or_else(|| {
-            let meant = Meant::of(all, &self.meant(names));
+            let meant = GrantTarget::of(all, &self.meant(names));
             self.known.borrow_mut().insert(key, meant.clone());
             meant
         })
@@ -187,9 +190,10 @@ impl<'a> Servers<'a> {
                     entry.remote.as_ref().is_some_and(|r| covers(text, &r.url.text) == Some(true))
                 };
                 let there = host.and_then(|host| self.hosts.get(host.trim_matches(['[', ']'])));
-                found.extend(there.into_iter().flatten().take(MOST).filter(at).copied());
+                found.extend(there.into_iter().flatten().take(MAX_CANDIDATES).filter(at).copied());
             } else {
-                found.extend(self.names.get(&normalized_name(text)).into_iter().flatten().take(MOST).copied());
+                found
+                    .extend(self.names.get(&normalized_name(text)).into_iter().flatten().take(MAX_CANDIDATES).copied());
             }
         }
         found.sort_by_key(|(_, entry)| entry.listing.is_some());
@@ -202,14 +206,14 @@ impl<'a> Servers<'a> {
         (index, own): (usize, Option<usize>),
         analysis: &'a Analysis,
         grant: &Grant,
-    ) -> Option<Held<'a>> {
+    ) -> Option<HeldGrant<'a>> {
         // A token that says all of itself is told where it stands.
         if grant.source == GrantSource::Response && analysis.credentials.iter().any(is_web_token) {
             return None;
         }
         let captured = own.filter(|_| grant.source != GrantSource::List);
         let meant = match captured.and_then(|entry| analysis.entries.get(entry)) {
-            Some(own) => Meant::of(all, &[(analysis, own)]),
+            Some(own) => GrantTarget::of(all, &[(analysis, own)]),
             None => self.meant_by(all, &grant.names),
         };
         let sure = if grant.source == GrantSource::Introspection { Confidence::Possible } else { Confidence::Certain };
@@ -219,12 +223,12 @@ impl<'a> Servers<'a> {
             When::Unsaid if grant.source == GrantSource::Introspection => Some((grant.start.clone(), sure)),
             When::Unsaid | When::Unclear | When::At(..) => None,
         };
-        Some(Held {
+        Some(HeldGrant {
             entry_ref: EntryRef { analysis: index, entry: captured },
             at: grant.at.clone(),
             what: what(grant),
             scopes: grant.scopes.clone(),
-            aimed: match (grant.source, &grant.audience) {
+            has_audience: match (grant.source, &grant.audience) {
                 (GrantSource::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
                 (GrantSource::Introspection, None) => Some(false),
                 (_, audience) => audience.as_ref().map(|_| true),

@@ -18,7 +18,7 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(analysis: &Analysis, out: &mut Out<'_>) {
-    for scope in analysis.beside.card.iter().flat_map(|card| &card.wild_scopes) {
+    for scope in analysis.exposure.card.iter().flat_map(|card| &card.wild_scopes) {
         out.hit(scope).arg("scope", &scope.text);
     }
 }

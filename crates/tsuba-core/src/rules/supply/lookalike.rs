@@ -84,11 +84,11 @@ impl<'n> Alike<'n> {
 
 /// The name itself, it without punctuation, and it with each character left out. Nobody's package has a longer name than this.
 fn forms_of(name: &str) -> BTreeSet<String> {
-    const LONGEST: usize = 214;
+    const MAX_NAME_BYTES: usize = 214;
     let mut forms: BTreeSet<String> = BTreeSet::new();
     forms.insert(name.to_owned());
     forms.insert(plain(name));
-    for (at, c) in name.char_indices().take(LONGEST) {
+    for (at, c) in name.char_indices().take(MAX_NAME_BYTES) {
         let (before, after) = (name.get(..at).unwrap_or_default(), name.get(at + c.len_utf8()..).unwrap_or_default());
         forms.insert(format!("{before}{after}"));
     }

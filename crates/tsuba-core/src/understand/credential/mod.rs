@@ -124,7 +124,7 @@ pub struct Part {
     pub range: Range<usize>,
     /// What it is.
     pub kind: Kind,
-    /// Why.
+    /// What speaks for that kind: its name, its format, its place.
     pub why: Why,
     /// A well-known default (`postgres`, `admin`) that guards nothing.
     pub trivial: bool,

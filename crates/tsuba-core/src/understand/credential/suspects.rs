@@ -13,7 +13,7 @@ use core::ops::Range;
 
 /// Every suspicious place of a text, of each kind in order; they may overlap.
 pub(crate) fn suspects(text: &str, vocabulary: &Vocabulary) -> Vec<Range<usize>> {
-    let look = Look::at(text);
+    let look = RenderOptions::at(text);
     let mut out = look.tokens(text);
     let mut from = 0;
     while let Some(range) = vocabulary.next_secret(text, from) {
@@ -31,12 +31,12 @@ pub(crate) fn suspects(text: &str, vocabulary: &Vocabulary) -> Vec<Range<usize>>
 
 /// Every catalogued token in a text, plain or in base64: for what is kept to the letter otherwise, since a model will read it.
 pub fn tokens(text: &str) -> Vec<Range<usize>> {
-    Look::at(text).tokens(text)
+    RenderOptions::at(text).tokens(text)
 }
 
 /// What a first look at a text says of it: most texts have nothing of what makes a place suspicious.
 #[derive(Default)]
-struct Look {
+struct RenderOptions {
     /// A word begins as a token does.
     start: bool,
     /// A run of base64 is long enough.
@@ -47,7 +47,7 @@ struct Look {
     dashes: bool,
 }
 
-impl Look {
+impl RenderOptions {
     fn at(text: &str) -> Self {
         let (bytes, mut look) = (text.as_bytes(), Self::default());
         let (mut digits, mut dashes, mut last) = (0_usize, 0_usize, b' ');

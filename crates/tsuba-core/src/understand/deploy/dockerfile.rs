@@ -74,7 +74,7 @@ fn taken_from(
     own: Option<&Node>,
 ) -> Vec<Located> {
     /// More of one file are not looked at.
-    const MOST: usize = 100;
+    const MAX_IMAGES: usize = 100;
     let is_image = |image: &Located| {
         let text = image.text.as_str();
         !stages.contains_key(text) && text != "scratch" && text.parse::<usize>().is_err()
@@ -91,7 +91,7 @@ fn taken_from(
         _ => None,
     });
     let mut seen: BTreeSet<String> = own.and_then(Node::text).map(str::to_owned).into_iter().collect();
-    found.filter(is_image).filter(|image| seen.insert(image.text.clone())).take(MOST).collect()
+    found.filter(is_image).filter(|image| seen.insert(image.text.clone())).take(MAX_IMAGES).collect()
 }
 
 /// What stands before the first stage for the images to be named with (`ARG TAG=1.4.2`).

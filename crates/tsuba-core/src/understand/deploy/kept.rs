@@ -19,7 +19,7 @@ pub(super) struct Kept<'n> {
 }
 
 /// So many values are taken over by the containers of one file: many containers with one large map would have its multiple.
-const MOST: usize = 50_000;
+const MAX_VALUES: usize = 50_000;
 
 impl<'n> Kept<'n> {
     pub(super) fn of(objects: &'n [(Pointer, &'n Node)]) -> Self {
@@ -27,7 +27,7 @@ impl<'n> Kept<'n> {
             let kind = object.get("kind")?.text().filter(|kind| matches!(*kind, "Secret" | "ConfigMap"))?;
             Some(((kind, name(object)?), values(object, at).into_iter().collect()))
         });
-        Self { values: named.collect(), left: Cell::new(MOST) }
+        Self { values: named.collect(), left: Cell::new(MAX_VALUES) }
     }
 
     /// The variables of a container, as `{name, value}` each, at the places where their values are written: in its own list, or in what the

@@ -159,7 +159,7 @@ struct Open {
 }
 
 /// More published services of one file are not looked at.
-const MOST: usize = 1000;
+const MAX_SERVICES: usize = 1000;
 
 /// The services of a file that are published.
 fn published(objects: &[(Pointer, &Node)]) -> Vec<Open> {
@@ -172,5 +172,5 @@ fn published(objects: &[(Pointer, &Node)]) -> Vec<Open> {
         let port = ports.iter().find_map(|port| port.get("port").and_then(Node::scalar)).unwrap_or(Cow::Borrowed("80"));
         Some(Open { selector, port: port.into_owned(), at: at.key("spec").key("type"), span: kind.span })
     });
-    open.take(MOST).collect()
+    open.take(MAX_SERVICES).collect()
 }

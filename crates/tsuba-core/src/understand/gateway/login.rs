@@ -175,11 +175,11 @@ pub(super) fn optional(node: &Node, at: &Pointer) -> Option<Located> {
 /// Settings of a login nest at most this deep.
 const DEEP: usize = 6;
 /// More of one document are not looked at.
-const MOST: usize = 1000;
+const MAX_VALUES: usize = 1000;
 
 /// Every value of a login by its name, those of a list by the name of one: which of them is a secret is judged elsewhere.
 pub(super) fn values(written: &str, value: &Node, at: &Pointer, depth: usize, out: &mut Vec<(String, Located)>) {
-    if depth > DEEP || out.len() >= MOST {
+    if depth > DEEP || out.len() >= MAX_VALUES {
         return;
     }
     out.extend(value.located(at.clone()).map(|text| (written.to_owned(), text)));

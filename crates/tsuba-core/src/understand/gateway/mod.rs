@@ -36,7 +36,7 @@ pub struct Gateway {
 /// What was found of a gateway in a document.
 #[derive(Debug)]
 pub(super) struct Gate {
-    /// It.
+    /// Where it listens, and whom it lets in.
     pub(super) gateway: Gateway,
     /// Whose tokens it takes.
     pub(super) acceptances: Vec<Acceptance>,

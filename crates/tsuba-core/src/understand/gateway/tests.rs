@@ -12,7 +12,7 @@ fn studied(path: &str, text: &str) -> Option<Box<Analysis>> {
 /// What is understood of a gateway, in short: each server with what it leads to and where that is written, then whom it lets in.
 fn describe(path: &str, text: &str) -> Vec<String> {
     let Some(analysis) = studied(path, text) else { return Vec::new() };
-    let Some(gateway) = &analysis.beside.gateway else { return Vec::new() };
+    let Some(gateway) = &analysis.exposure.gateway else { return Vec::new() };
     assert!(matches!(analysis.kind, SetupKind::Gateway), "{text}");
     let lines = analysis.document.lines.clone();
     let place = |at: &Located| {

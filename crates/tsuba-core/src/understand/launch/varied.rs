@@ -10,7 +10,7 @@ pub(super) fn settled(text: &str) -> Cow<'_, str> {
 }
 
 /// Longer names (bytes) are none: a long value put in for each of many variables would have the product of both.
-const LONGEST: usize = 8 << 10;
+const MAX_NAME_BYTES: usize = 8 << 10;
 
 /// The text with what its variables stand for in their places, or their defaults. What has neither stays, and so does all where it would grow
 /// beyond any name.
@@ -22,7 +22,7 @@ pub(crate) fn filled<'v>(text: &'v str, value: impl Fn(&str) -> Option<&'v str>)
         out.push_str(text.get(from..range.start).unwrap_or_default());
         out.push_str(name(written).and_then(&value).or_else(|| default(text, &range)).unwrap_or(written));
         from = range.end;
-        if out.len() > LONGEST {
+        if out.len() > MAX_NAME_BYTES {
             return text.to_owned();
         }
     }
@@ -91,7 +91,7 @@ mod tests {
         ] {
             assert_eq!(filled(text, value), want, "{text}");
         }
-        let long = "x".repeat(LONGEST);
+        let long = "x".repeat(MAX_NAME_BYTES);
         let many = "${A}".repeat(1000);
         assert_eq!(filled(&many, |_| Some(&long)), many);
     }

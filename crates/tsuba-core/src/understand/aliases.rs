@@ -5,7 +5,7 @@ use crate::prelude::*;
 
 impl Entry {
     /// The names its server may go by, without their dress: the entry's own, its package without scope and version, its image or program.
-    pub(crate) fn called(&self) -> impl Iterator<Item = String> {
+    pub(crate) fn aliases(&self) -> impl Iterator<Item = String> {
         let server = self.plan.as_ref().and_then(|plan| plan.server());
         let package = server.and_then(|step| step.target()).map(|target| target.text.as_str()).unwrap_or_default();
         let last = package.rsplit('/').next().unwrap_or_default();

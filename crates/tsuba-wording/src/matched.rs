@@ -8,7 +8,7 @@ use core::ops::Range;
 
 /// An act found in a text.
 #[derive(Clone, Debug)]
-pub(super) struct Deed {
+pub(super) struct Match {
     pub(super) class: Class,
     pub(super) strength: Strength,
     /// The score, in hundredths.

@@ -9,7 +9,7 @@ use crate::text::{Located, Pointer, Span};
 
 /// What such a document says.
 #[derive(Clone, Debug, Default)]
-pub struct Beside {
+pub struct NetworkExposure {
     /// An agent card.
     pub card: Option<Card>,
     /// A gateway: where it listens, and whom it lets in.
@@ -38,15 +38,15 @@ pub struct Card {
 }
 
 /// What a document says of the way to servers, and what kind that makes it.
-pub(super) fn beside(document: &Document) -> Option<(SetupKind, Beside)> {
+pub(super) fn exposure(document: &Document) -> Option<(SetupKind, NetworkExposure)> {
     if document.notation == Notation::Key {
         let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
-        return Some((SetupKind::Identity, Beside { keys: vec![key], ..Beside::default() }));
+        return Some((SetupKind::Identity, NetworkExposure { keys: vec![key], ..NetworkExposure::default() }));
     }
     if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
         return None;
     }
-    let mut out = Beside::default();
+    let mut out = NetworkExposure::default();
     let mut kind = None;
     for secret in super::deploy::cluster_secrets(document) {
         out.kept.insert(secret.name);

@@ -40,7 +40,7 @@ const fn step(why: &'static str, args: &'static [&'static str], as_of: Option<&'
 /// Before anything is asked.
 const FIRST: [Step; 2] = [
     step("What is written in the desk's setup?", &["audit", "mcp.json"], Some(TODAY), 1),
-    step("What can be mended safely is, and the rest of the file stays.", &["repair", "mcp.json", "--apply"], None, 0),
+    step("Safe fixes are applied; the rest of the file stays.", &["repair", "mcp.json", "--apply"], None, 0),
 ];
 const ASKED: [Step; 2] = [
     step("The servers are asked what they are, each in a cage.", &["capture", "mcp.json", "--launch"], None, 0),

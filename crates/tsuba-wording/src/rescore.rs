@@ -1,8 +1,8 @@
 //! Telling sentences by what is learned, where no act says enough.
 
 use super::concept::{Concept, Set};
-use super::deed::{Deed, Passage, Setting, joined};
 use super::learned::{Sign, of_words, weights};
+use super::matched::{Match, Passage, Setting, joined};
 use super::scan::Word;
 use super::sentence::Sentence;
 use super::words::words;
@@ -18,15 +18,15 @@ pub(super) fn score(sentence: &Sentence, setting: Setting) -> Option<i32> {
 
 /// A faint act is clear, and a sentence without one is told, where its score speaks for it; where the score speaks against it, an act is
 /// less than it seems.
-pub(super) fn lifted(text: &str, passage: &Passage<'_>, score: Option<i32>, known: Option<Deed>) -> Option<Deed> {
+pub(super) fn rescored(text: &str, passage: &Passage<'_>, score: Option<i32>, known: Option<Match>) -> Option<Match> {
     let Some(score) = score else { return known };
     match known {
         Some(deed) if deed.strength == Strength::Faint => {
             let bar = if deed.class == Class::Pressure { TELLS } else { LIFTS };
-            Some(Deed { strength: if score >= bar { Strength::Clear } else { Strength::Faint }, ..deed })
+            Some(Match { strength: if score >= bar { Strength::Clear } else { Strength::Faint }, ..deed })
         }
-        Some(deed) => Some(damped(deed, score, passage)),
-        None if score >= needed(passage) => Some(Deed {
+        Some(deed) => Some(lowered(deed, score, passage)),
+        None if score >= needed(passage) => Some(Match {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: Strength::Clear,
             score,
@@ -39,7 +39,7 @@ pub(super) fn lifted(text: &str, passage: &Passage<'_>, score: Option<i32>, know
 
 /// An act in sentences that are of the honest kind is weaker; what is hidden is never honest, and of what is written out as a command or a
 /// path of a key nothing is learned.
-pub(super) fn damped(deed: Deed, score: i32, passage: &Passage<'_>) -> Deed {
+pub(super) fn lowered(deed: Match, score: i32, passage: &Passage<'_>) -> Match {
     let plain = passage.setting.hidden || passage.set.meets(Set::of(&[Concept::Shell, Concept::Path, Concept::Image]));
     let strength = match deed.strength {
         _ if plain || score > DAMPS => deed.strength,
@@ -47,7 +47,7 @@ pub(super) fn damped(deed: Deed, score: i32, passage: &Passage<'_>) -> Deed {
         Strength::Strong => Strength::Clear,
         Strength::Clear | Strength::Faint => Strength::Faint,
     };
-    Deed { strength, ..deed }
+    Match { strength, ..deed }
 }
 
 /// From this score down an act is weaker.
@@ -161,7 +161,7 @@ mod tests {
     #[test]
     fn an_act_is_weaker_where_its_sentence_is_of_the_honest_kind() {
         let deed =
-            Deed { class: Class::Pressure, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
+            Match { class: Class::Pressure, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
         let hidden = Setting { hidden: true, ..Setting::default() };
         let (none, shell) = (Set::default(), Set::of(&[Concept::Shell]));
         for (score, setting, set, want) in [
@@ -171,7 +171,7 @@ mod tests {
             (2 * DAMPS, hidden, none, Strength::Strong),
             (2 * DAMPS, Setting::default(), shell, Strength::Strong),
         ] {
-            assert_eq!(damped(deed.clone(), score, &Passage::about(set, setting)).strength, want);
+            assert_eq!(lowered(deed.clone(), score, &Passage::about(set, setting)).strength, want);
         }
     }
 }
