@@ -80,7 +80,7 @@ impl Policy {
                 let effect = if weighing.severity == finding.severity_without_policy {
                     format!("{}, as without the policy", finding.severity_without_policy)
                 } else {
-                    format!("{} in the place of {}", weighing.severity, finding.severity_without_policy)
+                    format!("{} instead of {}", weighing.severity, finding.severity_without_policy)
                 };
                 message.push(Explained {
                     subject: clean(&format!("the finding {}", finding.rule.id)),

@@ -151,9 +151,9 @@ fn in_words(error: &str) -> String {
         ("token", text) if text.starts_with(['"', '\'']) => format!("the text that begins with {text} has no end"),
         ("token", text) if text.trim() == "=" => "= compares nothing; write ==".to_owned(),
         ("token", text) => format!("{} is no sign of this language", text.trim()),
-        ("mismatched" | "extraneous" | "no", "and" | "AND") => "write && in the place of and".to_owned(),
-        ("mismatched" | "extraneous" | "no", "or" | "OR") => "write || in the place of or".to_owned(),
-        ("mismatched" | "extraneous" | "no", "not" | "NOT") => "write ! in the place of not".to_owned(),
+        ("mismatched" | "extraneous" | "no", "and" | "AND") => "write && instead of and".to_owned(),
+        ("mismatched" | "extraneous" | "no", "or" | "OR") => "write || instead of or".to_owned(),
+        ("mismatched" | "extraneous" | "no", "not" | "NOT") => "write ! instead of not".to_owned(),
         ("mismatched" | "extraneous" | "no", text) => format!("{text} is not expected here"),
         _ => "it cannot be read".to_owned(),
     }

@@ -136,7 +136,7 @@ fn every_mistake_is_told_with_its_place() {
     assert_eq!(read("gate = \"x\"\n[refuse]\nsources = [1]").unwrap_err().len(), 2);
     for (when, why) in [
         ("entry.name = \"x\"", "write =="),
-        ("entry.name == \"x\" and true", "write && in the place of and"),
+        ("entry.name == \"x\" and true", "write && instead of and"),
         ("entry.name == \"x", "has no end"),
         ("entry.name # 3", "# is no sign of this language"),
         ("(entry.name == \"x\"", ") is missing"),

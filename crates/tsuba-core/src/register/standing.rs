@@ -219,8 +219,8 @@ fn judged(
         && !found.as_ref().is_some_and(|found| same_version(found, approved))
     {
         changed.push(match found {
-            Some(found) => format!("its version, {found} in the place of {approved}"),
-            None => format!("its version, any in the place of {approved}"),
+            Some(found) => format!("version {approved} -> {found}"),
+            None => format!("version {approved} -> unpinned"),
         });
     }
     if let Some(old) = &decision.prints

@@ -82,7 +82,7 @@ fn a_policy_judges_and_says_why() {
         "    the npm package @saltmarsh/tide-table: allowed\n        tsuba.toml:4  [allow] packages \"npm:@saltmarsh/*\"",
         "  ! the host berths.tides.example: not allowed: it is not on the list\n        tsuba.toml:5",
         "  ! the folder /srv/ledger: not allowed",
-        "low in the place of high\n        tsuba.toml:11",
+        "low instead of high\n        tsuba.toml:11",
         "  ! the rule no-betas: medium: a version before 1.0\n        tsuba.toml:15",
         "unused policy lines:\n    tsuba.toml:5  [allow] hosts \"*.quay.example\"\n    tsuba.toml:5  [allow] hosts",
     ] {

@@ -132,24 +132,18 @@ fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
         [l.source.clone(), l.package.clone(), l.image.clone(), l.script.clone()].join(" ").trim().to_owned()
     };
     if origin(&was) != origin(&is) {
-        tell(
-            Weight::Serious,
-            format!("starts {} in the place of {}", or_nothing(&origin(&is)), or_nothing(&origin(&was))),
-        );
+        tell(Weight::Serious, format!("starts {} -> {}", or_nothing(&origin(&was)), or_nothing(&origin(&is))));
     }
     let version = |l: &Launch| [l.version.clone(), l.tag.clone(), l.digest.clone()].join(" ").trim().to_owned();
     if version(&was) != version(&is) {
-        tell(
-            Weight::Notable,
-            format!("version {} in the place of {}", or_nothing(&version(&is)), or_nothing(&version(&was))),
-        );
+        tell(Weight::Notable, format!("version {} -> {}", or_nothing(&version(&was)), or_nothing(&version(&is))));
     }
     let host = |e: &Entry| e.remote.as_ref().map(|remote| remote.host.clone()).unwrap_or_default();
     let url = |e: &Entry| e.remote.as_ref().map(|remote| remote.url.clone()).unwrap_or_default();
     if host(old) != host(new) {
-        tell(Weight::Serious, format!("calls {} in the place of {}", or_nothing(&host(new)), or_nothing(&host(old))));
+        tell(Weight::Serious, format!("calls {} -> {}", or_nothing(&host(old)), or_nothing(&host(new))));
     } else if url(old) != url(new) {
-        tell(Weight::Notable, format!("calls {} in the place of {}", url(new), url(old)));
+        tell(Weight::Notable, format!("calls {} -> {}", url(old), url(new)));
     }
     for (label, was, is) in [
         ("powers", &old.reach.powers, &new.reach.powers),
@@ -171,7 +165,7 @@ fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
     }
     if old.asks != new.asks {
         let weight = if matches!(new.asks.as_str(), "never" | "some") { Weight::Serious } else { Weight::Notable };
-        tell(weight, format!("asks before a call: {} in the place of {}", new.asks, old.asks));
+        tell(weight, format!("asks before a call: {} -> {}", old.asks, new.asks));
     }
     if old.disabled && !new.disabled {
         tell(Weight::Notable, "is switched on".to_owned());

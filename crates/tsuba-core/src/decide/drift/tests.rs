@@ -36,15 +36,15 @@ fn changes_of_an_entry_are_weighed() {
         (json!({ "fingerprint": "g" }), vec!["notable other options, variables or folder"]),
         (
             json!({ "launch": { "source": "npm", "package": "@saltmarsh/tide-table", "version": "2.5.0" } }),
-            vec!["notable version 2.5.0 in the place of 2.4.1"],
+            vec!["notable version 2.4.1 -> 2.5.0"],
         ),
         (
             json!({ "launch": { "source": "npm", "package": "@saltmarsh/tides", "version": "2.4.1" } }),
-            vec!["serious starts npm @saltmarsh/tides in the place of npm @saltmarsh/tide-table"],
+            vec!["serious starts npm @saltmarsh/tide-table -> npm @saltmarsh/tides"],
         ),
         (json!({ "reach": { "powers": ["shell", "web"] } }), vec!["serious reaches more powers: shell"]),
         (json!({ "reach": { "powers": [] } }), vec![]),
-        (json!({ "asks": "never" }), vec!["serious asks before a call: never in the place of always"]),
+        (json!({ "asks": "never" }), vec!["serious asks before a call: always -> never"]),
         (
             json!({ "credentials": [{ "name": "TIDE_TOKEN", "kind": "plaintext" }, { "name": "CREW_KEY", "kind": "reference" }] }),
             vec!["notable is handed more credentials: CREW_KEY"],
@@ -54,9 +54,9 @@ fn changes_of_an_entry_are_weighed() {
         (
             json!({ "launch": null, "remote": { "host": "tides.example", "url": "https://tides.example/mcp" } }),
             vec![
-                "serious calls tides.example in the place of nothing",
-                "serious starts nothing in the place of npm @saltmarsh/tide-table",
-                "notable version nothing in the place of 2.4.1",
+                "serious calls nothing -> tides.example",
+                "serious starts npm @saltmarsh/tide-table -> nothing",
+                "notable version 2.4.1 -> nothing",
             ],
         ),
     ] {

@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     title: "server runs with elevated rights",
     severity: Severity::High,
     verdict: Verdict::FixFirst,
-    message: "{how} runs it as root",
+    message: "runs as root {how}",
     why: "What the model makes the server do, it does as administrator of the machine.",
     fix: "Run it as an ordinary user, and give that user the one right that is needed.",
     before: r#"{ "mcpServers": { "engine-notes": { "command": "sudo", "args": ["engine-notes"] } } }"#,
@@ -35,7 +35,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             text => text.strip_prefix("--user=").or_else(|| text.strip_prefix("-u").filter(|rest| !rest.is_empty())),
         });
         if user.is_none_or(|user| matches!(user, "root" | "0" | "#0")) {
-            out.hit(&step.program).arg("how", name);
+            out.hit(&step.program).arg("how", format!("via {name}"));
         }
     }
     // Without a user an image decides; root in so many words is a choice.
@@ -44,14 +44,14 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             container.values(&["-u", "--user"]).find(|u| matches!(u.text.split(':').next(), Some("root" | "0")))
         {
             let how = entries.quoted(user, || format!("--user {}", user.text));
-            out.hit(user).arg("how", how).circumstance(Circumstance::Weak);
+            out.hit(user).arg("how", format!("({how})")).circumstance(Circumstance::Weak);
         }
     }
     // A service of the system runs as root only where nothing else is said, and mostly has what it needs from elsewhere: root in so many
     // words is a choice.
     let settings = entries.entry.settings.iter().filter(|_| entries.analysis.kind == SetupKind::Unit);
     for user in settings.filter(|setting| setting.name == USER && matches!(setting.value.text.as_str(), "root" | "0")) {
-        out.hit(&user.value).arg("how", entries.quoted(&user.value, || user.value.text.clone()));
+        out.hit(&user.value).arg("how", format!("({})", entries.quoted(&user.value, || user.value.text.clone())));
     }
 }
 

@@ -13,7 +13,7 @@ pub(super) static RULE: Rule = Rule {
     verdict: Verdict::FixFirst,
     message: "{entry} has changed since {by} approved it on {on}: {what}",
     why: "An approval is of what was looked at. What came after it, nobody has seen.",
-    fix: "Look at what has changed (tsuba compare), and approve it anew or go back.",
+    fix: "Review what has changed (`tsuba compare`), then approve it again or go back.",
     before: r##"--- tsuba-register.toml
 schema = "tsuba-register/1"
 
