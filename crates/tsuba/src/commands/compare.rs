@@ -106,7 +106,10 @@ fn later(args: &Args, today: Date, register: Option<&Path>) -> anyhow::Result<Sn
     let wanted = InputArgs::inputs(args.new.clone(), args.config.clone());
     let pipeline = Pipeline::new(&wanted, today).with_evidence(&args.evidence)?;
     let mut audited = pipeline.with_register(register)?.run()?;
-    register::as_known(&mut audited.audit);
+    // The register has paths from its own folder; a report has those of the audit.
+    if register.is_some() {
+        register::as_known(&mut audited.audit);
+    }
     let report = audited.report();
     Ok(serde_json::from_value(serde_json::to_value(&report)?)?)
 }

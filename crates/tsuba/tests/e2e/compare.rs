@@ -121,3 +121,19 @@ fn new_findings_of_an_entry_are_told() {
     let out = dir.run(&["compare", "old.json", "new.json"]).out();
     assert!(out.contains("new findings: supply/foreign-source"), "{out}");
 }
+
+#[test]
+fn a_report_is_compared_with_what_is_there_now_by_the_paths_of_the_audit() {
+    let dir = Dir::new(&[("company/desk/mcp.json", SETUP)]);
+    let args = ["audit", "company/desk", "--gate", "none", "--format", "json", "--output", "old.json"];
+    assert_eq!(dir.run(&args).status(), 0);
+    let now = dir.run(&["compare", "old.json", "company/desk"]);
+    assert_eq!((now.status(), now.out().as_str()), (0, "changes: 0 serious, 0 notable, 0 harmless\n"));
+    // What has moved may have changed on the way.
+    let asks = SETUP.replace("\"command\"", "\"autoApprove\": [\"get_tide\"], \"command\"");
+    std::fs::remove_file(dir.path("company/desk/mcp.json")).unwrap();
+    dir.write("company/desk/servers.json", asks.as_bytes());
+    let moved = dir.run(&["compare", "old.json", "company/desk"]).out();
+    assert!(moved.contains("moved here from tide-table in mcp.json"), "{moved}");
+    assert!(moved.contains("asks before a call: unknown -> some"), "{moved}");
+}

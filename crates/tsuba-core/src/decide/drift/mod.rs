@@ -116,6 +116,8 @@ fn setups(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Vec<
                         entry,
                         format!("moved here from {} in {}", from.name, from.setup),
                     ));
+                    // It may have changed on the way.
+                    entry_changes(from, entry, changes);
                 }
                 None => changes.push(change(Weight::Notable, entry, "new")),
             },
