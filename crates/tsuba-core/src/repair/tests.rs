@@ -347,6 +347,17 @@ fn a_secret_moves_only_to_where_it_is_kept_and_filled_in() {
             r#"{ "mcpServers": { "t": { "command": "t", "cwd": "${workspaceFolder}", "env": { "TIDE_TOKEN": "hB7kQ2mZx9LwVr4T" } } } }"#,
             "in the form that this client expands",
         ),
+        // Nor does what a shell expands, or what stands around the block.
+        (
+            "s.json",
+            r#"{ "mcpServers": { "t": { "command": "sh", "args": ["-c", "cd ${HOME} && t"], "env": { "TIDE_TOKEN": "hB7kQ2mZx9LwVr4T" } } } }"#,
+            "in the form that this client expands",
+        ),
+        (
+            "README.md",
+            "Run it in ${HOME}:\n\n```json\n{ \"mcpServers\": { \"t\": { \"command\": \"t\", \"env\": { \"TIDE_TOKEN\": \"hB7kQ2mZx9LwVr4T\" } } } }\n```\n",
+            "in the form that this client expands",
+        ),
         // A reference in an argument puts the secret back there.
         (
             "s.json",

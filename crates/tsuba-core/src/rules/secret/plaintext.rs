@@ -3,7 +3,7 @@ use crate::judge::{All, Check, Circumstance, EntryRef, Fix, Hit, Out, Prompt, Ru
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::{Place, Why};
-use crate::understand::{Analysis, Credential, SetupKind};
+use crate::understand::{Analysis, Credential, Entry, SetupKind};
 
 pub(super) static RULE: Rule = Rule {
     id: "secret/plaintext",
@@ -115,20 +115,33 @@ enum Form {
     Plain,
 }
 
-/// Asked once for each setup: its whole text is searched.
+/// Asked once for each setup: every value is searched that its client reads. What a shell expands, or the text around a code block shows, says
+/// nothing of the client.
 fn form(analysis: &Analysis) -> Option<Form> {
-    let text = analysis.document.text.as_str();
-    if !takes_variables(analysis) || text.contains("$env:") {
+    if !takes_variables(analysis) || analysis.document.text.contains("$env:") {
         return None;
     }
+    if analysis.kind == SetupKind::Compose {
+        return Some(Form::Plain);
+    }
+    let has = |is_reference: fn(&str) -> bool| analysis.entries.iter().any(|entry| values(entry).any(is_reference));
     match () {
-        () if analysis.kind == SetupKind::Compose => Some(Form::Plain),
-        () if text.contains("${input:") => Some(Form::Prompt),
-        () if text.contains("${env:") => Some(Form::EnvInDollar),
-        () if text.contains("{env:") => Some(Form::EnvInBraces),
-        () if has_plain_reference(text) => Some(Form::Plain),
+        () if has(|text| text.contains("${input:")) => Some(Form::Prompt),
+        () if has(|text| text.contains("${env:")) => Some(Form::EnvInDollar),
+        () if has(|text| text.contains("{env:")) => Some(Form::EnvInBraces),
+        () if has(has_plain_reference) => Some(Form::Plain),
         () => None,
     }
+}
+
+/// The texts of an entry that its client may fill in.
+fn values(entry: &Entry) -> impl Iterator<Item = &str> {
+    let lines = || entry.plan.iter().flat_map(|plan| &plan.shell_lines);
+    let words = entry.command.iter().filter(move |word| !lines().any(|line| line.span.within(word.span)));
+    let set = entry.variables.iter().filter(|variable| variable.place != Place::ShellLine);
+    let set = set.chain(&entry.settings).map(|variable| &variable.value);
+    let address = entry.remote.iter().map(|remote| &remote.url);
+    words.chain(set).chain(address).chain(&entry.env_files).chain(&entry.cwd).map(|value| value.text.as_str())
 }
 
 /// `${NAME}` or `${NAME:-default}` of a variable of the environment; `${workspaceFolder}` and its like are the client's own.

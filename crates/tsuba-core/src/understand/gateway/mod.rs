@@ -172,6 +172,11 @@ impl Seen<'_> {
             self.look(item, &at.index(index), &way);
         }
         if node.is_map() {
+            // A port without an address beside it is open on every interface of most gateways.
+            let names = |word: fn(&str) -> bool| node.members().iter().any(|member| word(&normal(&member.key.text)));
+            if names(|key| key == "port") && !names(|key| key != "port" && LISTENS.contains(&key)) {
+                self.at_others += 1;
+            }
             let own = node.first(&["name", "id", "path", "prefix", "pathPrefix"]);
             way.name = own.and_then(|(key, name)| name.located(at.key(key))).map(Arc::new).or(way.name);
             self.target(node, at, &way);
