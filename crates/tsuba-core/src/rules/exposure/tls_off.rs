@@ -2,7 +2,7 @@ use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
-use crate::text::words_of;
+use crate::text::{normal, words_of};
 use crate::understand::credential::Place;
 
 pub(super) static RULE: Rule = Rule {
@@ -124,21 +124,8 @@ const OPTIONAL: &str = "uses TLS only if the server asks for it: whoever is on t
 const VERIFY: &str =
     "Have the certificate checked against the company's authority (`sslmode=verify-full` with `sslrootcert`).";
 
-/// What an address of a database says of TLS (libpq 34.19, and what other drivers call it), what that does, and what to do.
-fn of_address(address: &str) -> Option<(&'static str, &'static str, &'static str)> {
-    const SETTINGS: &[(&str, &str)] = &[
-        ("sslmode=disable", PLAIN),
-        ("sslmode=allow", OPTIONAL),
-        ("ssl-mode=disabled", PLAIN),
-        ("tls=skip-verify", UNVERIFIED),
-        ("tlsinsecure=true", UNVERIFIED),
-        ("tlsallowinvalidcertificates=true", UNVERIFIED),
-        ("trustservercertificate=true", UNVERIFIED),
-        ("trustservercertificate=yes", UNVERIFIED),
-        ("sslverify=false", UNVERIFIED),
-        ("encrypt=false", PLAIN),
-        ("usessl=false", PLAIN),
-    ];
+/// What an address of a database or queue says of TLS (libpq 34.19, and what other drivers call it), what that does, and what to do.
+fn of_address(address: &str) -> Option<(String, &'static str, &'static str)> {
     if !address.contains('=') {
         return None;
     }
@@ -148,14 +135,31 @@ fn of_address(address: &str) -> Option<(&'static str, &'static str, &'static str
     if local.iter().any(|host| lower.contains(host)) {
         return None;
     }
-    let found = SETTINGS.iter().find(|(setting, _)| {
-        let mut at = lower.match_indices(setting);
-        at.any(|(at, _)| {
-            let before = lower.get(..at).and_then(|before| before.chars().next_back());
-            let after = lower.get(at + setting.len()..).and_then(|after| after.chars().next());
-            let whole = |c: Option<char>| c.is_none_or(|c| !c.is_ascii_alphanumeric() && c != '_' && c != '-');
-            whole(before) && whole(after)
-        })
+    // Short names are settings of a connection only where one is named.
+    let connects = lower.contains("://") || ["server=", "host=", "data source="].iter().any(|key| lower.contains(key));
+    let pairs = address.split(['?', '&', ';', ' ']).filter_map(|pair| pair.split_once('='));
+    let mut found = pairs.filter_map(|(key, value)| {
+        let effect = of_setting(&normal(key), &value.to_ascii_lowercase(), connects)?;
+        Some((format!("{}={}", key.trim(), value.trim()), effect, VERIFY))
     });
-    found.map(|(setting, effect)| (*setting, *effect, VERIFY))
+    found.next()
+}
+
+fn of_setting(key: &str, value: &str, connects: bool) -> Option<&'static str> {
+    let off = matches!(value, "0" | "false" | "no" | "off" | "none" | "disable" | "disabled" | "never");
+    let on = matches!(value, "1" | "true" | "yes" | "on");
+    match key {
+        "sslmode" if off => Some(PLAIN),
+        "sslmode" if value == "allow" => Some(OPTIONAL),
+        "ssl" | "tls" | "usessl" | "usetls" | "encrypt" | "sslenabled" if off && connects => Some(PLAIN),
+        "tls" if value == "skip-verify" => Some(UNVERIFIED),
+        "tlsinsecure" | "tlsallowinvalidcertificates" | "tlsallowinvalidhostnames" | "trustservercertificate" if on => {
+            Some(UNVERIFIED)
+        }
+        "sslverify" | "verifyssl" | "sslcertreqs" | "sslrejectunauthorized" | "rejectunauthorized" if off => {
+            Some(UNVERIFIED)
+        }
+        "verify" if value == "verify_none" => Some(UNVERIFIED),
+        _ => None,
+    }
 }

@@ -50,8 +50,9 @@ fn is_own(entries: &Entries<'_>, address: &str) -> bool {
     with_login || matches!(entries.policy.host(host), Ruling::Allowed(_))
 }
 
-/// `UV_INDEX_<NAME>_PASSWORD`: the login of an index beside its address.
+/// The login of an index beside its address: `UV_INDEX_<NAME>_PASSWORD`, `NPM_TOKEN`, `npm_config_//HOST/:_authToken`.
 fn is_login(variable: &Variable) -> bool {
     let name = variable.name.to_ascii_uppercase();
-    name.starts_with("UV_INDEX_") && (name.ends_with("_PASSWORD") || name.ends_with("_USERNAME"))
+    let of_uv = name.starts_with("UV_INDEX_") && (name.ends_with("_PASSWORD") || name.ends_with("_USERNAME"));
+    of_uv || matches!(name.as_str(), "NPM_TOKEN" | "NODE_AUTH_TOKEN") || name.ends_with("_AUTHTOKEN")
 }

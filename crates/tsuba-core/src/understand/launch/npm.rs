@@ -90,9 +90,9 @@ fn initializer(spec: &str) -> String {
     }
 }
 
-/// A package that may not be downloaded (npm-exec(1), `--no`): what the project has installed runs, and its lockfile says which.
+/// A package that may not be downloaded (npm-exec(1), `--no` and `--offline`): what the project has installed runs, and its lockfile says which.
 fn installed(mut package: Package, options: &[Located]) -> Package {
-    let never = |word: &Located| matches!(word.text.as_str(), "--no-install" | "--no" | "--yes=false");
+    let never = |word: &Located| matches!(word.text.as_str(), "--no-install" | "--no" | "--yes=false" | "--offline");
     if package.pin == Pin::None && options.iter().any(never) {
         package.pin = Pin::Local;
     }
