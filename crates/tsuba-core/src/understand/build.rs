@@ -4,16 +4,13 @@ use super::credential::Lexicon;
 use super::deploy::{Made, speaks_of_servers};
 use super::entry::{Entry, Reach, Transport};
 use super::launch::{Container, Plan, Step, StepKind, program_name, unwrap};
-use super::setup::Server;
+use super::setup::{ADDRESSES, COMMANDS, Server, transport_of};
 use super::unasked::{Unasked, unasked};
 use super::{entry_credentials, reach, variables};
 use crate::evidence::Listing;
 use crate::prelude::*;
-use crate::read::{Document, Node, Value};
+use crate::read::{Document, Member, Node, Value};
 use crate::text::{Located, Pointer, Remote, normal};
-
-const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
-const COMMANDS: &[&str] = &["command", "cmd"];
 
 /// Understands a server that is put together from several places.
 pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> Entry {
@@ -76,9 +73,22 @@ fn built_on(document: &Document, entry: &mut Entry) {
     }
 }
 
+/// A server that keeps how it is started or called apart, with all of that as its own; what it says itself goes before.
+fn flat(node: &Node, pointer: &Pointer) -> Option<Node> {
+    let (key, inner) = transport_of(node)?;
+    let at = pointer.key(key);
+    let lifted = inner.members().iter().map(|member| Member {
+        key: member.key.clone(),
+        value: member.value.clone().placed(&at.key(&member.key.text)),
+    });
+    let own = node.members().iter().filter(|member| member.key.text != key).cloned();
+    Some(Node { at: node.at.clone(), ..Node::new(node.span, Value::Map(lifted.chain(own).collect())) })
+}
+
 /// Understands one server of a document.
 pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lexicon) -> Entry {
-    let node = server.node;
+    let flat = flat(server.node, &server.pointer);
+    let node = flat.as_ref().unwrap_or(server.node);
     let source = document.text.as_str();
     let words = command_line(source, node, &server.pointer);
     let plan = (!words.is_empty()).then(|| unwrap(source, &words));

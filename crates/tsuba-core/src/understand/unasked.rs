@@ -64,6 +64,11 @@ pub(super) fn unasked(node: &Node, server: &Server<'_>) -> Unasked {
 }
 
 fn setting(value: &Node, at: Pointer, yes_means_unasked: bool, out: &mut Unasked) {
+    // `require_approval: {never: {tool_names: […]}}`
+    if let Some(tools) = value.get("never").filter(|_| !yes_means_unasked) {
+        let names = tools.get("tool_names").unwrap_or(tools);
+        return setting(names, at.key("never").key("tool_names"), true, out);
+    }
     let word = || value.scalar().map(Cow::into_owned).unwrap_or_default();
     if let Value::List(items) = &value.value {
         let tools: Vec<Located> = items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect();

@@ -107,6 +107,8 @@ pub(super) const KNOWN: &[&str] = &[
     "httpUrl",
     "uri",
     "endpoint",
+    "server_url",
+    "server_label",
     "type",
     "transport",
     "name",

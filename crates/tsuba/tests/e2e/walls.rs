@@ -157,7 +157,12 @@ fn a_capture_that_is_killed_leaves_nothing_for_long() {
     };
     let mut killed = start(&["capture", "mcp.json", "--launch"]);
     let started = Instant::now();
-    while left() == 0 && started.elapsed() < Duration::from_secs(20) {
+    // A folder in the making has no owner yet, and is left alone for a minute.
+    let owned = || {
+        let all = std::fs::read_dir(dir.path("tmp")).unwrap().flatten();
+        all.filter(|entry| entry.path().join("lock").exists()).count()
+    };
+    while owned() == 0 && started.elapsed() < Duration::from_secs(20) {
         std::thread::sleep(Duration::from_millis(10));
     }
     killed.kill().unwrap();

@@ -93,6 +93,11 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
     if depth > MAX_SEARCH || found.servers.len() >= MAX_SERVERS {
         return;
     }
+    if is_hosted(node) {
+        let name = name_of(node, pointer, &["server_label", "name", "id"], || "server".to_owned());
+        duplicates_below(node, pointer, found, 0);
+        return found.servers.push(Server { name, pointer: pointer.clone(), node, around: node });
+    }
     for (index, item) in node.items().iter().enumerate().filter(|(_, item)| item.is_map()) {
         search(item, &pointer.index(index), depth + 1, found);
     }
@@ -166,12 +171,7 @@ fn collection<'d>(
         Value::List(items) => {
             for (index, item) in items.iter().enumerate().filter(|(_, item)| item.is_map() && accept(item)) {
                 let at = pointer.index(index);
-                let named = item.first(&["name", "id", "title"]);
-                let name = named.and_then(|(key, node)| node.located(at.key(key))).unwrap_or_else(|| Located {
-                    text: format!("#{}", index + 1),
-                    span: Span { end: item.span.start + 1, ..item.span },
-                    pointer: at.clone(),
-                });
+                let name = name_of(item, &at, &["name", "id", "title"], || format!("#{}", index + 1));
                 found.servers.push(Server { name, pointer: at, node: item, around });
             }
         }
@@ -185,6 +185,16 @@ fn collection<'d>(
         }
     }
     found.servers.truncate(MAX_SERVERS);
+}
+
+/// What a server calls itself, else another name at its beginning.
+fn name_of(node: &Node, at: &Pointer, keys: &[&str], otherwise: impl FnOnce() -> String) -> Located {
+    let named = node.first(keys).and_then(|(key, name)| name.located(at.key(key)));
+    named.unwrap_or_else(|| Located {
+        text: otherwise(),
+        span: Span { end: node.span.start + 1, ..node.span },
+        pointer: at.clone(),
+    })
 }
 
 fn server_of<'d>(member: &'d Member, pointer: &Pointer, around: &'d Node) -> Server<'d> {
@@ -213,7 +223,22 @@ fn duplicates_below(node: &Node, pointer: &Pointer, found: &mut Found<'_>, depth
     }
 }
 
-const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint"];
+pub(super) const ADDRESSES: &[&str] = &["url", "serverUrl", "httpUrl", "uri", "endpoint", "server_url"];
+pub(super) const COMMANDS: &[&str] = &["command", "cmd"];
+/// Keys under which a server keeps how it is started or called as a mapping of its own.
+const TRANSPORTS: &[&str] = &["transport", "connection"];
+
+/// How a server is started or called, where it keeps that apart: `transport: {type: http, url: …}`.
+pub(super) fn transport_of(node: &Node) -> Option<(&'static str, &Node)> {
+    let (key, inner) = node.first(TRANSPORTS).filter(|(_, inner)| inner.is_map())?;
+    (inner.first(COMMANDS).is_some() || inner.first(ADDRESSES).is_some()).then_some((key, inner))
+}
+
+/// A server that a request to a hosted model names among its tools: `{type: mcp, server_label, server_url, …}`.
+fn is_hosted(node: &Node) -> bool {
+    node.get("type").and_then(Node::text) == Some("mcp")
+        && node.first(ADDRESSES).is_some_and(|(_, url)| url.text().is_some())
+}
 
 /// Is the table under `servers` one of tool servers? Web-server lists, API descriptions and language servers use the word too.
 fn is_server_table(around: &Node, table: &Node) -> bool {
@@ -253,10 +278,13 @@ fn is_server(node: &Node, strict: bool) -> bool {
     if !node.is_map() || LANGUAGE.iter().any(|key| node.get(key).is_some()) {
         return false;
     }
+    if let Some((_, inner)) = transport_of(node) {
+        return is_server(inner, strict);
+    }
     let typed = node.first(&["type", "transport"]).and_then(|(_, t)| t.text().map(normal)).is_some_and(|t| {
         ["stdio", "sse", "http", "streamablehttp", "local", "remote", "ws", "websocket"].contains(&t.as_str())
     });
-    let command = node.first(&["command", "cmd"]).map(|(_, c)| c);
+    let command = node.first(COMMANDS).map(|(_, c)| c);
     let starts = command.is_some_and(|c| c.text().is_some() || c.is_list() || c.is_map());
     let address = node.first(ADDRESSES).and_then(|(_, a)| a.text());
     let credential = node.first(&["env", "environment", "headers", "args", "envFile"]).is_some();
@@ -308,12 +336,7 @@ fn bare<'d>(root: &'d Node, pointer: &Pointer, found: &mut Found<'d>) {
         && says_so(root)
         && root.get("scripts").is_none()
     {
-        let named = root.first(&["name", "id", "title"]);
-        let name = named.and_then(|(key, node)| node.located(pointer.key(key))).unwrap_or_else(|| Located {
-            text: "server".to_owned(),
-            span: Span { end: root.span.start + 1, ..root.span },
-            pointer: pointer.clone(),
-        });
+        let name = name_of(root, pointer, &["name", "id", "title"], || "server".to_owned());
         found.servers.push(Server { name, pointer: pointer.clone(), node: root, around: root });
         duplicates_below(root, pointer, found, 0);
         return;

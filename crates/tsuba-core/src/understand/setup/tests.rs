@@ -24,6 +24,16 @@ fn setups_of_every_shape_are_recognised() {
             vec!["t /projects/~1p/mcpServers/t"],
         ),
         ("a.json", r#"{"agent.mcpServers": {"t": {"command": "x"}}}"#, vec!["t /agent.mcpServers/t"]),
+        (
+            "a.yaml",
+            "servers:\n  - name: t\n    transport: { type: http, url: https://t.example/x }\n",
+            vec!["t /servers/0"],
+        ),
+        (
+            "a.json",
+            r#"{"tools": [{"type": "mcp", "server_label": "t", "server_url": "https://t.example"}, {"type": "function", "name": "u"}]}"#,
+            vec!["t /tools/0"],
+        ),
         ("a.json", r#"{"agent.mcp.servers": {"t": {"command": "x"}}}"#, vec!["t /agent.mcp.servers/t"]),
         ("a.json", r#"{"servers": {"t": {"type": "stdio", "command": "x"}}, "inputs": []}"#, vec!["t /servers/t"]),
         ("a.json", r#"{"servers": {"t": {"command": "npx", "args": ["-y", "t"]}}}"#, vec!["t /servers/t"]),
@@ -66,6 +76,14 @@ fn setups_of_every_shape_are_recognised() {
 #[test]
 fn look_alikes_are_no_setups() {
     for (path, text) in [
+        (
+            "a.yaml",
+            "servers:\n  - name: quay\n    transport: { type: tcp, host: quay.example }\n  - transport: { kind: rail, command: stop }\n",
+        ),
+        (
+            "a.json",
+            r#"{"mcp": 1, "tools": [{"type": "function", "server_url": "https://t.example"}, {"type": "mcp", "server_label": "t"}]}"#,
+        ),
         ("a.json", r#"{"servers": [{"url": "https://api.example/v1", "description": "main"}], "openapi": "3.1.0"}"#),
         ("a.json", r#"{"servers": [{"url": "https://api.example/v1"}]}"#),
         ("a.json", r#"{"agent.lsp.servers": {"t": {"command": "x"}}}"#),
