@@ -128,8 +128,8 @@ impl Summary {
         own()
             .filter_map(|entry| entry.verdict)
             .for_each(|verdict| *summary.verdicts.entry(Named(verdict)).or_default() += 1);
-        let counted = together(findings, entries).into_iter().filter(|message| message.lead.waived.is_none());
-        counted.for_each(|message| *summary.findings.entry(Named(message.lead.severity)).or_default() += 1);
+        let counted = together(findings, entries).into_iter().filter(|group| group.lead.waived.is_none());
+        counted.for_each(|group| *summary.findings.entry(Named(group.lead.severity)).or_default() += 1);
         summary
     }
 }

@@ -48,15 +48,15 @@ impl Renderer for Markdown {
         )?;
         let mut findings: BTreeMap<&str, Vec<FindingGroup<'_>>> = BTreeMap::new();
         let above = report.findings.iter().filter(|f| f.severity > Severity::Note || f.entry.is_none());
-        for message in together(above, &report.entries) {
-            findings.entry(message.lead.entry.as_deref().unwrap_or_default()).or_default().push(message);
+        for group in together(above, &report.entries) {
+            findings.entry(group.lead.entry.as_deref().unwrap_or_default()).or_default().push(group);
         }
         // Beside an earlier report only what is new is told.
         let fresh = |entry: &EntryRow| summary.known == 0 || findings.contains_key(entry.id.as_str());
         // Where only some rules were run there is no verdict: then whatever has a finding is told.
         let found = |entry: &EntryRow| findings.contains_key(entry.id.as_str());
-        let message = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
-        for entry in report.entries.iter().filter(|entry| !entry.document && fresh(entry)).filter(message) {
+        let is_told = |entry: &&EntryRow| entry.verdict.map_or(found(entry), |verdict| verdict > Verdict::Unchecked);
+        for entry in report.entries.iter().filter(|entry| !entry.document && fresh(entry)).filter(is_told) {
             let verdict = entry.verdict.map(|verdict| format!(" ({})", verdict.name())).unwrap_or_default();
             writeln!(out, "### {}{verdict}\n", escape(entry.name.as_str()))?;
             let lines = launch_lines(entry);
@@ -83,10 +83,10 @@ impl Renderer for Markdown {
         let of_documents: Vec<&FindingGroup<'_>> =
             of_documents.filter_map(|entry| findings.get(entry.id.as_str())).flatten().collect();
         let loose: Vec<&FindingGroup<'_>> = findings.get("").into_iter().flatten().collect();
-        for (heading, message) in [("Shown in documents", of_documents), ("File-level findings", loose)] {
-            if !message.is_empty() {
+        for (heading, groups) in [("Shown in documents", of_documents), ("File-level findings", loose)] {
+            if !groups.is_empty() {
                 writeln!(out, "### {heading}\n")?;
-                message.into_iter().try_for_each(|message| findings_item(message, out))?;
+                groups.into_iter().try_for_each(|group| findings_item(group, out))?;
                 writeln!(out)?;
             }
         }
@@ -100,8 +100,8 @@ impl Renderer for Markdown {
     }
 }
 
-fn findings_item(message: &FindingGroup<'_>, out: &mut dyn Write) -> io::Result<()> {
-    let finding = message.lead;
+fn findings_item(group: &FindingGroup<'_>, out: &mut dyn Write) -> io::Result<()> {
+    let finding = group.lead;
     if let Some(waiver) = &finding.waived {
         return writeln!(
             out,
@@ -112,20 +112,20 @@ fn findings_item(message: &FindingGroup<'_>, out: &mut dyn Write) -> io::Result<
             escape(waiver.reason.as_str())
         );
     }
-    let again = message.places().map(|places| format!(", {places}")).unwrap_or_default();
-    let messages: Vec<String> = message.all().map(|finding| escape(finding.message.as_str())).collect();
+    let again = group.places().map(|places| format!(", {places}")).unwrap_or_default();
+    let messages: Vec<String> = group.all().map(|finding| escape(finding.message.as_str())).collect();
     writeln!(
         out,
         "- [ ] **{}** {} ({}:{}:{}{again}): {}",
         finding.severity,
-        message.codes(),
+        group.codes(),
         code(finding.setup.as_str()),
         finding.place.line,
         finding.place.column,
         messages.join("; ")
     )?;
     writeln!(out, "  - {}", code(finding.excerpt.as_str()))?;
-    message.fixes().into_iter().try_for_each(|fix| writeln!(out, "  - {}", escape(fix)))
+    group.fixes().into_iter().try_for_each(|fix| writeln!(out, "  - {}", escape(fix)))
 }
 
 /// Everything that Markdown or HTML would obey is escaped.

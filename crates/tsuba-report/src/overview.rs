@@ -53,10 +53,8 @@ pub(crate) fn overview<'f>(
 /// How many findings there are, worst first.
 fn severities(findings: &[FindingGroup<'_>]) -> String {
     let counts = [Severity::Critical, Severity::High, Severity::Medium].map(|severity| {
-        let count = findings
-            .iter()
-            .filter(|message| message.lead.severity == severity && message.lead.waived.is_none())
-            .count();
+        let count =
+            findings.iter().filter(|group| group.lead.severity == severity && group.lead.waived.is_none()).count();
         (count > 0).then(|| format!("{count} {}", severity.name()))
     });
     counts.into_iter().flatten().collect::<Vec<_>>().join(", ")

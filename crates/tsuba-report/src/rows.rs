@@ -121,21 +121,21 @@ fn said(text: &str) -> Option<&str> {
 
 fn launch_row(audit: &Audit, plan: &Plan) -> Launch {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    let message = plan.describe();
+    let summary = plan.describe();
     Launch {
-        wrappers: message.wrappers.iter().map(|name| clean(name)).collect(),
-        runner: said(&message.runner).map(clean),
-        source: message.source.map(Named),
-        package: said(&message.package).map(clean),
-        version: said(&message.version).map(clean),
-        pin: message.pin.map(Named),
-        image: said(&message.image).map(clean),
-        tag: said(&message.tag).map(clean),
-        digest: said(&message.digest).map(clean),
-        script: said(&message.script).map(clean),
-        args: message.args.iter().map(|word| clean(word)).collect(),
-        bridge: message.bridge,
-        via: message.via.iter().map(|step| via(audit, step)).collect(),
+        wrappers: summary.wrappers.iter().map(|name| clean(name)).collect(),
+        runner: said(&summary.runner).map(clean),
+        source: summary.source.map(Named),
+        package: said(&summary.package).map(clean),
+        version: said(&summary.version).map(clean),
+        pin: summary.pin.map(Named),
+        image: said(&summary.image).map(clean),
+        tag: said(&summary.tag).map(clean),
+        digest: said(&summary.digest).map(clean),
+        script: said(&summary.script).map(clean),
+        args: summary.args.iter().map(|word| clean(word)).collect(),
+        bridge: summary.bridge,
+        via: summary.via.iter().map(|step| via(audit, step)).collect(),
         not_understood: plan.not_understood.map(Text::constant),
     }
 }
@@ -217,8 +217,8 @@ fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {
 }
 
 fn text_rows(audit: &Audit, passages: &[Passage], wanted: impl Fn(&Passage) -> bool) -> Vec<TextRow> {
-    let message = passages.iter().filter(|passage| wanted(passage));
-    message.map(|p| TextRow { place: Named(p.place), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
+    let texts = passages.iter().filter(|passage| wanted(passage));
+    texts.map(|p| TextRow { place: Named(p.place), text: Text(audit.cleaner.clean(&p.at.text)) }).collect()
 }
 
 /// `entry` is the id of the entry that it belongs to.

@@ -29,8 +29,8 @@ impl Renderer for Sarif {
                 })
             })
             .collect();
-        let message = together(&report.findings, &report.entries);
-        let results: Vec<Value> = message.iter().map(|message| result(message, &all)).collect();
+        let groups = together(&report.findings, &report.entries);
+        let results: Vec<Value> = groups.iter().map(|group| result(group, &all)).collect();
         let notifications: Vec<Value> = report
             .unread
             .iter()
@@ -62,12 +62,12 @@ impl Renderer for Sarif {
 }
 
 /// A result: one for findings that are told as one.
-fn result(message: &FindingGroup<'_>, all: &[&Rule]) -> Value {
-    let finding = message.lead;
-    let said: Vec<String> = message.all().map(|finding| format!("{}.", finding.message)).collect();
+fn result(group: &FindingGroup<'_>, all: &[&Rule]) -> Value {
+    let finding = group.lead;
+    let said: Vec<String> = group.all().map(|finding| format!("{}.", finding.message)).collect();
     let mut properties = json!({ "severity": finding.severity.name(), "confidence": finding.confidence.name() });
     // What other rules say of the same characters is no alert of its own.
-    let also: Vec<&str> = message.with.iter().map(|finding| finding.rule.as_str()).collect();
+    let also: Vec<&str> = group.with.iter().map(|finding| finding.rule.as_str()).collect();
     if let Some(properties) = properties.as_object_mut().filter(|_| !also.is_empty()) {
         properties.insert("alsoRules".to_owned(), json!(also));
     }
@@ -75,7 +75,7 @@ fn result(message: &FindingGroup<'_>, all: &[&Rule]) -> Value {
         "ruleId": finding.rule,
         "ruleIndex": all.iter().position(|rule| rule.id == finding.rule.as_str()),
         "level": level(finding.severity),
-        "message": { "text": format!("{} {}", said.join(" "), message.fixes().join(" ")) },
+        "message": { "text": format!("{} {}", said.join(" "), group.fixes().join(" ")) },
         "locations": [location(finding)],
         "suppressions": suppressions(finding),
         "partialFingerprints": { "tsuba/1": finding.fingerprint },
@@ -83,9 +83,9 @@ fn result(message: &FindingGroup<'_>, all: &[&Rule]) -> Value {
         "properties": properties,
     });
     // A document shows it again (SARIF 2.1.0, 3.27.12 and 3.27.22).
-    if let Some(out) = out.as_object_mut().filter(|_| !message.again.is_empty()) {
-        let places: Vec<Value> = message.again.iter().map(|finding| location(finding)).collect();
-        out.insert("occurrenceCount".to_owned(), json!(message.again.len() + 1));
+    if let Some(out) = out.as_object_mut().filter(|_| !group.again.is_empty()) {
+        let places: Vec<Value> = group.again.iter().map(|finding| location(finding)).collect();
+        out.insert("occurrenceCount".to_owned(), json!(group.again.len() + 1));
         out.insert("relatedLocations".to_owned(), json!(places));
     }
     out

@@ -2,7 +2,7 @@
 //! row of each; counts and what people read have one of them.
 
 use crate::model::{EntryRow, FindingRow};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::severity::Confidence;
 
 /// Findings that are told as one.
@@ -69,35 +69,37 @@ pub(crate) fn together<'r>(
         row.place.pointer.as_str().is_empty()
             || row.entry.as_ref().and_then(|id| starts.get(id.as_str())) == Some(&start)
     };
-    let mut message: Vec<FindingGroup<'r>> = Vec::new();
-    let mut prints = BTreeMap::new();
-    let mut places = BTreeMap::new();
+    let documents: BTreeSet<&str> =
+        entries.iter().filter(|entry| entry.document).map(|entry| entry.id.as_str()).collect();
+    let mut groups: Vec<FindingGroup<'r>> = Vec::new();
+    let (mut prints, mut places, mut told) = (BTreeMap::new(), BTreeMap::new(), BTreeSet::new());
     for row in findings {
-        // Only what a document shows has the fingerprint of another finding.
-        let first: Option<&usize> = prints.get(&(row.setup.as_str(), row.fingerprint.as_str()));
-        if let Some(first) = first.and_then(|first| message.get_mut(*first)) {
-            // What another rule said there is said again with it.
-            if first.lead.fingerprint == row.fingerprint {
-                first.again.push(row);
+        let place = (row.place.line, row.place.column, row.place.end_line, row.place.end_column);
+        let print = (row.setup.as_str(), row.fingerprint.as_str());
+        // Only what a document shows is the same finding at another place.
+        let shown = row.entry.as_ref().is_some_and(|entry| documents.contains(entry.as_str()));
+        let first = prints.get(&print).copied().filter(|_| shown);
+        if let Some((index, group)) = first.and_then(|index: usize| Some((index, groups.get_mut(index)?))) {
+            if told.insert((index, place)) {
+                group.again.push(row);
             }
             continue;
         }
-        let place = &row.place;
-        let at = (row.setup.as_str(), &row.entry, (place.line, place.column, place.end_line, place.end_column));
-        let own = (row.waived.is_none() && !whole(row)).then_some(at);
-        let index = match own.and_then(|own| places.get(&own)) {
-            Some(index) => {
-                let with: Option<&mut FindingGroup<'r>> = message.get_mut(*index);
-                with.into_iter().for_each(|with| with.with.push(row));
-                *index
+        let own = (row.waived.is_none() && !whole(row)).then_some((row.setup.as_str(), &row.entry, place));
+        let known = own.and_then(|own| places.get(&own).copied());
+        let index = match known.and_then(|index: usize| Some((index, groups.get_mut(index)?))) {
+            Some((index, group)) => {
+                group.with.push(row);
+                index
             }
             None => {
-                message.push(FindingGroup::of(row));
-                message.len() - 1
+                groups.push(FindingGroup::of(row));
+                groups.len() - 1
             }
         };
-        prints.insert((row.setup.as_str(), row.fingerprint.as_str()), index);
-        own.into_iter().for_each(|own| _ = places.entry(own).or_insert(index));
+        told.insert((index, place));
+        prints.insert(print, index);
+        own.into_iter().for_each(|own| _ = places.insert(own, index));
     }
-    message
+    groups
 }

@@ -52,11 +52,7 @@ fn status(outcome: anyhow::Result<Done>) -> ExitCode {
             ExitCode::SUCCESS
         }
         Err(error) => {
-            // Paths, names and what a library says of them come from outside, like everything in a report.
-            let cleaner = tsuba_core::judge::pattern_redactor();
-            let message = format!("{error:#}");
-            let lines: Vec<String> = message.lines().map(|line| cleaner.clean(line).to_string()).collect();
-            output::note(&lines.join("\n"));
+            output::note(&format!("{error:#}"));
             ExitCode::from(2)
         }
     }

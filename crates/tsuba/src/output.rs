@@ -30,11 +30,14 @@ fn look_of<S: anstream::stream::RawStream>(stream: &S) -> RenderOptions {
 
 /// Tells a note or an error on standard error. If that is gone, there is nobody to tell.
 pub(crate) fn note(text: &str) {
+    // Paths, names and what a library says of them come from outside, like everything in a report.
+    let cleaner = tsuba_core::judge::pattern_redactor();
+    let lines: Vec<String> = text.lines().map(|line| cleaner.clean(line).to_string()).collect();
     let stream = io::stderr();
     let look = look_of(&stream);
     // What goes into a file or to a program keeps its lines.
     let width = if stream.is_terminal() { look.width } else { usize::MAX };
-    let message = tsuba_report::message("tsuba", text, RenderOptions { width, ..look });
+    let message = tsuba_report::message("tsuba", &lines.join("\n"), RenderOptions { width, ..look });
     let _ = writeln!(anstream::stderr(), "{message}");
 }
 

@@ -9,7 +9,8 @@ use crate::prelude::*;
 use crate::register::{Register, Scope};
 use crate::severity::{Confidence, Severity};
 use crate::text::{Clean, Located, Position, Redactor, Span, fingerprint, joined};
-use crate::understand::{Analysis, SetupKind};
+use crate::understand::launch::Plan;
+use crate::understand::{Analysis, Entry, SetupKind};
 use core::cmp::Ordering;
 use jiff::civil::Date;
 
@@ -91,11 +92,12 @@ pub(super) fn finding(
     let name = entry.map(|e| e.name.text.as_str()).unwrap_or_default();
     // What a text shows is not set up yet; a secret in it is out all the same.
     let only_shown = analysis.kind == SetupKind::Snippet && !rule.ways.counts_where_shown;
+    let target = entry.and_then(target).unwrap_or_default();
     let print = |path: &str| {
         // What was found before is the same still under the rule's new name.
         let id = rule.ways.formerly.unwrap_or(rule.id);
-        // A text that shows the same again says nothing new.
-        let parts = if only_shown { [id, path, "", ""] } else { [id, path, name, hit.at.pointer.as_str()] };
+        // A text that shows the same server again says nothing new, whatever it calls it there.
+        let parts = if only_shown { [id, path, target, ""] } else { [id, path, name, hit.at.pointer.as_str()] };
         fingerprint(parts.into_iter().chain(words.iter().map(|(_, word)| word.as_str())))
     };
     let own = hit.base_severity.unwrap_or(rule.severity);
@@ -132,6 +134,13 @@ pub(super) fn finding(
         only_shown,
         span: *span,
     })
+}
+
+/// What an entry starts or calls.
+fn target(entry: &Entry) -> Option<&str> {
+    let server = entry.plan.as_ref().and_then(Plan::server);
+    let started = server.map(|step| step.target().unwrap_or(&step.program));
+    started.or(entry.remote.as_ref().map(|remote| &remote.url)).map(|target| target.text.as_str())
 }
 
 /// The places of the secrets in a setup, sorted, overlapping ones joined.

@@ -17,7 +17,7 @@ const SOURCES: &[&str] = &["npm", "jsr", "pypi", "nuget", "go", "crates", "image
 /// More rules of the company's own are not read.
 const MOST_RULES: usize = 200;
 /// What was written is quoted up to so many bytes.
-const MOST_QUOTED: usize = 60;
+const MAX_QUOTED_BYTES: usize = 60;
 /// The lists of what is allowed or refused.
 const LISTS: &[&str] = &["packages", "sources", "hosts", "scopes", "identity_providers"];
 
@@ -98,7 +98,7 @@ impl Reading<'_> {
             let names = Severity::ALL.map(Severity::name);
             let meant =
                 nearest(written, names).map_or_else(|| ";".to_owned(), |meant| format!("; did you mean {meant}?"));
-            let written = head(written, MOST_QUOTED);
+            let written = head(written, MAX_QUOTED_BYTES);
             self.wrong(
                 node.span,
                 format!("invalid severity `{written}`{meant} expected critical, high, medium, low or note"),
@@ -109,7 +109,7 @@ impl Reading<'_> {
 
     fn known(&mut self, node: &Node, keys: &[&str]) {
         for member in node.members().iter().filter(|member| !keys.contains(&member.key.text.as_str())) {
-            self.wrong(member.key.span, unknown_key(head(&member.key.text, MOST_QUOTED), keys));
+            self.wrong(member.key.span, unknown_key(&member.key.text, keys));
         }
     }
 
@@ -164,7 +164,7 @@ impl Reading<'_> {
                 let meant = nearest(written, self.known.iter().copied());
                 let meant = meant
                     .map_or_else(|| "`tsuba explain` lists them".to_owned(), |meant| format!("did you mean {meant}?"));
-                format!("unknown rule `{}`; {meant}", head(written, MOST_QUOTED))
+                format!("unknown rule `{}`; {meant}", head(written, MAX_QUOTED_BYTES))
             });
         }
         let paths = self.paths(node);

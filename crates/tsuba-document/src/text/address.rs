@@ -82,6 +82,20 @@ fn written_host(text: &str) -> String {
     if plain { host.to_ascii_lowercase() } else { String::new() }
 }
 
+/// Does an address lead to this machine only: `127.0.0.1:80`, `[::1]:80`, `localhost`, `scheme://login@localhost:80/path`? Only its host
+/// counts, whatever its login, path or query say.
+pub fn is_loopback(address: &str) -> bool {
+    let rest = address.split_once("://").map_or(address, |(_, rest)| rest);
+    let authority = rest.split(['/', '?', '#']).next().unwrap_or(rest);
+    let host = authority.rsplit('@').next().unwrap_or(authority);
+    let host = match host.strip_prefix('[') {
+        Some(inner) => inner.split(']').next().unwrap_or_default(),
+        None if host.matches(':').count() > 1 => host,
+        None => host.split(':').next().unwrap_or_default(),
+    };
+    host.parse::<IpAddr>().is_ok_and(|address| address.is_loopback()) || host.eq_ignore_ascii_case("localhost")
+}
+
 /// An address whose host or path says that a tool server answers there.
 pub fn is_server_address(address: &str) -> bool {
     let rest = address.split_once("://").map_or(address, |(_, rest)| rest);
@@ -93,6 +107,24 @@ pub fn is_server_address(address: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn only_the_host_says_whether_an_address_stays_here() {
+        for (address, want) in [
+            ("127.0.0.1:80", true),
+            ("[::1]:80", true),
+            ("::1", true),
+            ("LocalHost", true),
+            ("postgres://crew:x@localhost:5432/tides?sslmode=disable", true),
+            ("postgres://crew@db.example/tides?application_name=@localhost", false),
+            ("postgres://localhost@db.example/tides", false),
+            ("localhost.evil.example:80", false),
+            (":8080", false),
+            ("", false),
+        ] {
+            assert_eq!(is_loopback(address), want, "{address}");
+        }
+    }
 
     #[test]
     fn addresses_are_taken_apart() {

@@ -17,8 +17,8 @@ mod pointer;
 mod words;
 
 pub use crate::named;
-pub use address::is_server_address;
 pub use address::{Remote, Scheme};
+pub use address::{is_loopback, is_server_address};
 pub use clean::is_unseen;
 pub use clean::{Clean, Redactor};
 pub use cut::{boundary, head};

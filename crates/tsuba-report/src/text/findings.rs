@@ -30,10 +30,10 @@ impl Text {
             return Ok(());
         }
         writeln!(out, "\n{}", self.0.paint(Role::Heading, "Shown in documents"))?;
-        for message in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
-            let path = message.first().map(|message| message.lead.setup.as_str()).unwrap_or_default();
+        for groups in findings.chunk_by(|a, b| a.lead.setup == b.lead.setup) {
+            let path = groups.first().map(|group| group.lead.setup.as_str()).unwrap_or_default();
             writeln!(out, "\n{}{}", " ".repeat(INDENT), self.0.paint(Role::Name, path))?;
-            self.findings(message, |_| false, out)?;
+            self.findings(groups, |_| false, out)?;
         }
         Ok(())
     }
@@ -59,7 +59,7 @@ impl Text {
                 [first, ..] => {
                     let first = first.lead;
                     writeln!(out, "{}{} {}", " ".repeat(INDENT), self.severity(first), first.rule)?;
-                    let alike = group.iter().all(|message| message.lead.message == first.message);
+                    let alike = group.iter().all(|group| group.lead.message == first.message);
                     if alike {
                         self.wrapped(first.message.as_str(), "", out)?;
                     }
@@ -86,12 +86,12 @@ impl Text {
         whole: impl Fn(&FindingRow) -> bool,
         out: &mut dyn Write,
     ) -> io::Result<()> {
-        for (at, message) in findings.iter().enumerate() {
+        for (at, group) in findings.iter().enumerate() {
             // The same advice is given once for findings that follow each other.
-            let again = findings.get(at + 1).is_some_and(|next| next.fixes() == message.fixes());
+            let again = findings.get(at + 1).is_some_and(|next| next.fixes() == group.fixes());
             let before = at.checked_sub(1).and_then(|before| findings.get(before));
-            let read = before.is_some_and(|before| before.lead.reads == message.lead.reads);
-            self.finding(message, Parts { source: !whole(message.lead), advice: !again, texts: !read }, out)?;
+            let read = before.is_some_and(|before| before.lead.reads == group.lead.reads);
+            self.finding(group, Parts { source: !whole(group.lead), advice: !again, texts: !read }, out)?;
         }
         Ok(())
     }
@@ -101,14 +101,14 @@ impl Text {
     }
 
     /// One finding, or several that are told as one.
-    fn finding(&self, message: &FindingGroup<'_>, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
-        let (look, finding) = (self.0, message.lead);
+    fn finding(&self, group: &FindingGroup<'_>, parts: Parts, out: &mut dyn Write) -> io::Result<()> {
+        let (look, finding) = (self.0, group.lead);
         if let Some(waiver) = &finding.waived {
             let message = format!("{}  until {} by {}: {}", finding.rule, waiver.until, waiver.by, waiver.reason);
             return self.labelled("waived", &message, out);
         }
         let ruled = finding.without_policy.map(|own| format!(" ({own} without the policy)")).unwrap_or_default();
-        let codes = message.codes() + &ruled;
+        let codes = group.codes() + &ruled;
         let place =
             format!("line {}, column {}  {}", finding.place.line, finding.place.column, finding.place.pointer.as_str());
         // What leaves too little room beside it has its place below.
@@ -120,10 +120,10 @@ impl Text {
             let width = look.width.saturating_sub(INDENT + 9).max(MIN_PLACE);
             writeln!(out, "\n{}{}", " ".repeat(INDENT + 9), look.paint(Role::Quiet, cut(&place, width).trim_end()))?;
         }
-        if let Some(places) = message.places() {
+        if let Some(places) = group.places() {
             self.wrapped(&places, "", out)?;
         }
-        message.all().try_for_each(|finding| self.wrapped(finding.message.as_str(), "", out))?;
+        group.all().try_for_each(|finding| self.wrapped(finding.message.as_str(), "", out))?;
         // What only wants tidying is told in one line, without the source.
         if finding.severity <= Severity::Low {
             return Ok(());
@@ -146,7 +146,7 @@ impl Text {
                 self.wrapped(text.as_str(), label, out)?;
             }
         }
-        let fixes = message.fixes().into_iter().filter(|_| parts.advice);
+        let fixes = group.fixes().into_iter().filter(|_| parts.advice);
         fixes.into_iter().try_for_each(|fix| self.wrapped(fix, "fix: ", out))
     }
 

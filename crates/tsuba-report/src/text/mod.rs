@@ -25,21 +25,21 @@ const LONG: usize = 10;
 
 impl Renderer for Text {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        let message = together(&report.findings, &report.entries);
+        let groups = together(&report.findings, &report.entries);
         let mut rules: BTreeMap<&str, usize> = BTreeMap::new();
-        message
+        groups
             .iter()
             .flat_map(FindingGroup::all)
             .for_each(|finding| *rules.entry(finding.rule.as_str()).or_default() += 1);
-        let long = message.len() > LONG;
+        let long = groups.len() > LONG;
         let often = if long { often(rules) } else { None };
         self.glance(report, often.as_deref(), out)?;
         let mut findings: BTreeMap<&str, Vec<FindingGroup<'_>>> = BTreeMap::new();
         let mut loose = Vec::new();
-        for message in message {
-            match &message.lead.entry {
-                Some(id) => findings.entry(id).or_default().push(message),
-                None => loose.push(message),
+        for group in groups {
+            match &group.lead.entry {
+                Some(id) => findings.entry(id).or_default().push(group),
+                None => loose.push(group),
             }
         }
         let (documents, mut entries): (Vec<&EntryRow>, Vec<&EntryRow>) =
@@ -47,7 +47,7 @@ impl Renderer for Text {
         let own = |entry: &EntryRow| findings.get(entry.id.as_str()).map_or(&[][..], Vec::as_slice);
         // Worst first; within a verdict the entry with the worst findings.
         entries.sort_by_cached_key(|entry| {
-            let count = |severity| own(entry).iter().filter(|message| message.lead.severity == severity).count();
+            let count = |severity| own(entry).iter().filter(|group| group.lead.severity == severity).count();
             std::cmp::Reverse((
                 entry.verdict,
                 count(Severity::Critical),
@@ -68,8 +68,8 @@ impl Renderer for Text {
             self.entry(entry, own(entry), out)?;
         }
         if let Some(most) = self.0.most {
-            let message = talked.iter().take(most).filter(|entry| entry.counts()).count();
-            let left = report.entries.iter().filter(|entry| entry.counts()).count().saturating_sub(message);
+            let told = talked.iter().take(most).filter(|entry| entry.counts()).count();
+            let left = report.entries.iter().filter(|entry| entry.counts()).count().saturating_sub(told);
             if left > 0 {
                 writeln!(out, "\n{} not shown", count(left, "entry is", "entries are"))?;
             }
@@ -98,7 +98,7 @@ impl Text {
         let look = self.0;
         let summary = &report.summary;
         let filters = report.filters.iter().map(|filter| filter.as_str()).collect::<Vec<_>>().join("; ");
-        let message = if filters.is_empty() { String::new() } else { format!("; filtered: {filters}") };
+        let filtered = if filters.is_empty() { String::new() } else { format!("; filtered: {filters}") };
         let undecided = match summary.undecided {
             0 => String::new(),
             some => format!("; {some} undecided"),
@@ -136,7 +136,7 @@ impl Text {
                 .collect();
             writeln!(
                 out,
-                "{}   of {} in {}{unread}{message}",
+                "{}   of {} in {}{unread}{filtered}",
                 verdicts.join("   "),
                 count(summary.entries, "entry", "entries"),
                 files(report)
@@ -210,8 +210,8 @@ impl Text {
 
     /// The verdict on an entry, and room behind it; nothing where none is given.
     fn verdict(&self, entry: &EntryRow) -> String {
-        let message = |verdict: Verdict| self.0.paint(Role::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
-        entry.verdict.map(message).unwrap_or_default()
+        let painted = |verdict: Verdict| self.0.paint(Role::Verdict(verdict), &pad(verdict.name(), 9)) + "  ";
+        entry.verdict.map(painted).unwrap_or_default()
     }
 
     /// Entries without a finding, a line each, by setup.
@@ -283,8 +283,8 @@ impl Text {
 fn often(counts: BTreeMap<&str, usize>) -> Option<String> {
     let mut counts: Vec<(&str, usize)> = counts.into_iter().filter(|(_, n)| *n > 1).collect();
     counts.sort_by_key(|(rule, n)| (std::cmp::Reverse(*n), *rule));
-    let message: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
-    (!message.is_empty()).then(|| message.join(", "))
+    let named: Vec<String> = counts.iter().take(4).map(|(rule, n)| format!("{rule} {n}")).collect();
+    (!named.is_empty()).then(|| named.join(", "))
 }
 
 /// From where paths are told, and of which repository and commit they are.

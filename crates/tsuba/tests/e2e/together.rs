@@ -95,3 +95,23 @@ fn whoever_asks_about_a_text_is_answered_with_verdicts() {
     let run = dir.run_with(&["audit", "--candidate", "-"], guide(1).as_bytes());
     assert!(run.out().starts_with("0 refuse   1 fix-first"), "{}", run.out());
 }
+
+#[test]
+fn a_waiver_on_what_a_document_shows_covers_no_other_server() {
+    let block = |name: &str, package: &str| {
+        format!(
+            "```json\n{{ \"mcpServers\": {{ \"{name}\": {{ \"command\": \"docker\", \"args\": [\"run\", \"--privileged\", \"{package}:1.0.0\"] }} }} }}\n```\n\n"
+        )
+    };
+    let dir = Dir::new(&[("docs/guide.md", &block("tides", "saltmarsh/tides"))]);
+    let args =
+        ["waive", "docs", "--rule", "power/container-escape", "--until", "2999-01-01", "--reason", "x", "--by", "ines"];
+    assert_eq!(dir.run(&args).status(), 0);
+    assert!(dir.run(&["audit", "docs"]).out().contains("waived"));
+    // The same again, under another name, is covered; another image is not.
+    dir.write("docs/guide.md", (block("tides", "saltmarsh/tides") + &block("moon", "saltmarsh/tides")).as_bytes());
+    assert!(!dir.run(&["audit", "docs"]).out().contains("high     power/container-escape"));
+    dir.write("docs/guide.md", (block("tides", "saltmarsh/tides") + &block("tides", "saltmarsh/gulls")).as_bytes());
+    let other = dir.run(&["audit", "docs"]).out();
+    assert!(other.contains("waived") && other.contains("high     power/container-escape"), "{other}");
+}

@@ -2,7 +2,7 @@ use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
-use crate::text::{normal, words_of};
+use crate::text::{is_loopback, normal, words_of};
 use crate::understand::credential::Place;
 
 pub(super) static RULE: Rule = Rule {
@@ -129,16 +129,24 @@ fn of_address(address: &str) -> Option<(String, &'static str, &'static str)> {
     if !address.contains('=') {
         return None;
     }
-    let lower = address.to_ascii_lowercase();
-    // What stays on this machine needs no TLS.
-    let local = ["@localhost", "//localhost", "@127.0.0.1", "//127.0.0.1", "@[::1]", "host=localhost", "host=/"];
-    if local.iter().any(|host| lower.contains(host)) {
+    let pairs = || address.split(['?', '&', ';', ' ']).filter_map(|pair| pair.split_once('='));
+    let hosts = || pairs().filter(|(key, _)| matches!(normal(key).as_str(), "host" | "server" | "datasource"));
+    let named = address.contains("://");
+    // What stays on this machine needs no TLS; a host in the address itself goes before one in its settings.
+    let bare =
+        named && address.split_once("://").is_some_and(|(_, rest)| rest.split(['/', '?', '#']).next() == Some(""));
+    let mut settings = hosts().map(|(_, host)| host.trim()).peekable();
+    let local = if named && !bare {
+        is_loopback(address)
+    } else {
+        settings.peek().is_some() && settings.all(|host| is_loopback(host) || host.starts_with('/'))
+    };
+    if local {
         return None;
     }
     // Short names are settings of a connection only where one is named.
-    let connects = lower.contains("://") || ["server=", "host=", "data source="].iter().any(|key| lower.contains(key));
-    let pairs = address.split(['?', '&', ';', ' ']).filter_map(|pair| pair.split_once('='));
-    let mut found = pairs.filter_map(|(key, value)| {
+    let connects = named || hosts().next().is_some();
+    let mut found = pairs().filter_map(|(key, value)| {
         let effect = of_setting(&normal(key), &value.to_ascii_lowercase(), connects)?;
         Some((format!("{}={}", key.trim(), value.trim()), effect, VERIFY))
     });

@@ -46,8 +46,13 @@ fn is_own(entries: &Entries<'_>, address: &str) -> bool {
     let authority = rest.split(['/', '?', '#']).next().unwrap_or_default();
     let (login, host) = authority.rsplit_once('@').map_or((None, authority), |(login, host)| (Some(login), host));
     let host = host.split(':').next().unwrap_or_default();
-    let with_login = login.is_some_and(|login| !login.is_empty()) || entries.entry.variables.iter().any(is_login);
+    let with_login = login.is_some_and(is_login_part) || entries.entry.variables.iter().any(is_login);
     with_login || matches!(entries.policy.host(host), Ruling::Allowed(_))
+}
+
+/// Is it more than a name: a password, or something that is filled in?
+fn is_login_part(login: &str) -> bool {
+    login.split_once(':').is_some_and(|(_, password)| !password.is_empty()) || login.contains(['$', '{', '%'])
 }
 
 /// The login of an index beside its address: `UV_INDEX_<NAME>_PASSWORD`, `NPM_TOKEN`, `npm_config_//HOST/:_authToken`.

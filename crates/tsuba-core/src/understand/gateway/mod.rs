@@ -9,7 +9,7 @@ use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
 use crate::read::{Document, Member, Node};
-use crate::text::{Located, Pointer, Span, is_normally, normal};
+use crate::text::{Located, Pointer, Span, is_loopback, is_normally, normal};
 use login::Login;
 
 /// A gateway that routes to tool servers.
@@ -294,18 +294,6 @@ impl Seen<'_> {
 /// `0.0.0.0:80`, `:80`, `[::]:80`, `*:80`.
 fn is_everywhere(text: &str) -> bool {
     ["0.0.0.0", "[::]", ":", "*:"].iter().any(|start| text.starts_with(start)) && text != "::1"
-}
-
-/// `127.0.0.1:80`, `[::1]:80`, `localhost`, `http://localhost:80`.
-fn is_loopback(text: &str) -> bool {
-    let bare = text.split_once("://").map_or(text, |(_, rest)| rest);
-    let host = match bare.strip_prefix('[') {
-        Some(rest) => rest.split(']').next().unwrap_or_default(),
-        None if bare.matches(':').count() > 1 => bare,
-        None => bare.split([':', '/']).next().unwrap_or_default(),
-    };
-    let loopback = host.parse::<core::net::IpAddr>().is_ok_and(|address| address.is_loopback());
-    loopback || host.eq_ignore_ascii_case("localhost")
 }
 
 /// What says that servers are published.
