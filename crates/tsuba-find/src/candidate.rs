@@ -14,6 +14,8 @@ pub(crate) enum Name {
     Table,
     /// A text for people, which may show a configuration or hold a link that carries one.
     Prose,
+    /// A script, or a program's text: it may add a server to a client, or hold a configuration.
+    Script,
     /// An archive of a server, by its ending.
     Bundle,
     /// No ending, or one that says nothing.
@@ -24,19 +26,26 @@ pub(crate) enum Name {
 
 /// Endings of files that are no setups, sorted. They are skipped unread, which is what makes the walk fast.
 const NEVER: &[&str] = &[
-    "7z", "a", "aac", "ai", "apk", "avi", "avif", "bash", "bat", "bin", "bmp", "br", "bz2", "c", "cc", "cjs", "class",
-    "cmake", "cpp", "crt", "cs", "css", "cts", "cu", "d", "dart", "db", "deb", "dll", "dmg", "doc", "docx", "ear",
-    "eml", "eot", "eps", "erb", "ex", "exe", "exs", "fish", "flac", "fs", "gem", "gif", "glb", "go", "gql", "gradle",
-    "graphql", "groovy", "gz", "h", "hcl", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso", "jar", "java",
-    "jpeg", "jpg", "js", "jsonl", "jsx", "kt", "kts", "less", "lib", "lock", "log", "lua", "lz4", "m", "m4a", "map",
-    "mjs", "ml", "mm", "mo", "mov", "mp3", "mp4", "mpeg", "msi", "mts", "ndjson", "nim", "node", "o", "obj", "odt",
-    "ogg", "otf", "out", "parquet", "patch", "pb", "pdf", "php", "pkl", "pl", "plist", "pm", "png", "po", "pptx",
-    "proto", "ps1", "psd", "pub", "py", "pyc", "pyd", "pyi", "r", "rar", "rb", "rej", "rlib", "rmeta", "rpm", "rs",
-    "s", "sass", "scala", "scss", "sh", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte",
-    "svg", "swift", "tar", "tex", "tf", "tgz", "tif", "tiff", "ts", "tsx", "ttf", "v", "vb", "vhd", "vue", "war",
-    "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig", "zip",
-    "zsh", "zst",
+    "7z", "a", "aac", "ai", "apk", "avi", "avif", "bin", "bmp", "br", "bz2", "c", "cc", "class", "cmake", "cpp", "crt",
+    "css", "cu", "d", "db", "deb", "dll", "dmg", "doc", "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs",
+    "flac", "fs", "gem", "gif", "glb", "gql", "gradle", "graphql", "gz", "h", "heic", "hpp", "hs", "ico", "img", "iml",
+    "inl", "iso", "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm",
+    "mo", "mov", "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out",
+    "parquet", "patch", "pb", "pdf", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc",
+    "pyd", "pyi", "r", "rar", "rej", "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql",
+    "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "tar", "tex", "tgz", "tif", "tiff", "ttf", "v", "vb",
+    "vhd", "vue", "war", "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl",
+    "xz", "zig", "zip", "zst",
 ];
+
+/// Endings of scripts and of programs' texts, sorted.
+const SCRIPTS: &[&str] = &[
+    "bash", "bat", "cjs", "cmd", "cs", "cts", "dart", "fish", "go", "groovy", "har", "hcl", "java", "js", "jsx",
+    "just", "ksh", "kt", "log", "lua", "make", "mjs", "mk", "mts", "nix", "php", "ps1", "psm1", "py", "rb", "rs", "sh",
+    "swift", "tf", "tftpl", "tmpl", "ts", "tsx", "zsh",
+];
+/// Names of scripts without an ending.
+const NAMES: &[&str] = &["gnumakefile", "jenkinsfile", "justfile", "makefile", "rakefile", "vagrantfile"];
 
 /// Endings are at most this long (bytes); a longer one is none.
 const LONGEST_ENDING: usize = 16;
@@ -50,6 +59,9 @@ pub(crate) fn by_name(name: &str) -> Name {
     if ends || begins(b".env.") {
         return Name::Sidecar;
     }
+    if NAMES.iter().any(|script| name.eq_ignore_ascii_case(script)) {
+        return Name::Script;
+    }
     let Some((_, ending)) = name.strip_prefix('.').unwrap_or(name).rsplit_once('.') else { return Name::Open };
     let mut lower = [0; LONGEST_ENDING];
     let Some(lower) = lower.get_mut(..ending.len()) else { return Name::Open };
@@ -61,6 +73,7 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"mcpb" | b"dxt" => Name::Bundle,
         b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
+        lower if SCRIPTS.binary_search_by(|script| script.as_bytes().cmp(lower)).is_ok() => Name::Script,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
     }
@@ -74,6 +87,7 @@ pub(crate) const OPEN_LIMIT: u64 = 1024 * 1024;
 pub(crate) struct Prefilter {
     words: Vec<Searcher>,
     shown: Searcher,
+    added: Searcher,
 }
 
 /// One of these stands in every text that shows a configuration or links to one: the key over the servers, or a value in a link, as it
@@ -88,7 +102,9 @@ const SHOWN: &[&str] = &[
     "\"mcp\"",
     "mcp:",
     "[mcp",
-    " mcp add",
+    "mcp add",
+    "add-mcp",
+    "server_label",
     "=eyJ",
     "?eyJ",
     "#eyJ",
@@ -100,6 +116,10 @@ const SHOWN: &[&str] = &[
     "={\"",
     "?{\"",
 ];
+
+/// One of these stands in every script that adds a server to a client, or holds a configuration.
+const ADDED: &[&str] =
+    &["mcpServers", "mcp_servers", "mcp-servers", "context_servers", "mcp add", "mcp-add", "add-mcp", "server_label"];
 
 /// A piece of each of these words, one of which stands in every document that the core recognises: a setup, a listing, OAuth evidence. Spelled out
 /// by case, so that the search runs on vectors. Each begins where three letters are rare in data, since the search looks closer at each place
@@ -186,7 +206,7 @@ pub(crate) const AGAIN: usize = 32;
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {
         let words = WORDS.into_iter().map(Searcher::new).collect::<Option<Vec<_>>>()?;
-        Some(Self { words, shown: Searcher::new(SHOWN)? })
+        Some(Self { words, shown: Searcher::new(SHOWN)?, added: Searcher::new(ADDED)? })
     }
 
     /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
@@ -198,6 +218,7 @@ impl Prefilter {
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
+            _ if name == Name::Script => !looks_binary(bytes) && self.added.find(bytes).is_some(),
             _ => self.has_word(bytes),
         }
     }
@@ -254,7 +275,7 @@ mod tests {
 
     #[test]
     fn names_are_sorted_out() {
-        assert!(NEVER.is_sorted());
+        assert!(NEVER.is_sorted() && SCRIPTS.is_sorted());
         for (name, want) in [
             ("mcp.json", Name::Notation),
             (".mcp.json", Name::Notation),
@@ -274,7 +295,10 @@ mod tests {
             ("README.md", Name::Prose),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),
-            ("main.rs", Name::Other),
+            ("setup.sh", Name::Script),
+            ("Makefile", Name::Script),
+            ("main.rs", Name::Script),
+            ("main.o", Name::Other),
             ("a.png", Name::Other),
             ("package.lock", Name::Other),
             ("A.PNG", Name::Other),

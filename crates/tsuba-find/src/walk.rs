@@ -200,7 +200,7 @@ fn read_candidate(
             Bundle::Other | Bundle::Unread(_) => Ok(None),
         };
     }
-    if matches!(name, Name::Open | Name::Prose) && length > OPEN_LIMIT && !named {
+    if matches!(name, Name::Open | Name::Prose | Name::Script) && length > OPEN_LIMIT && !named {
         return Ok(None);
     }
     // A table is data more often than not, and may be long: its first line decides.

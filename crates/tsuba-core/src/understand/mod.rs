@@ -89,8 +89,12 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     };
     let publishes = routed.is_some();
     let behind_gateway = routed.map(|built| (SetupKind::Gateway, built));
+    let deployed = made.as_ref().map(|(kind, _)| *kind);
     let (fallback_kind, built) = made.or(behind_gateway).unwrap_or((fallback_kind, Vec::new()));
     let mut found = found.unwrap_or_else(|| Found::nothing(fallback_kind));
+    if let Some(kind) = deployed.filter(|_| found.embedded) {
+        found.kind = kind;
+    }
     if publishes && found.kind == SetupKind::Client {
         found.kind = SetupKind::Gateway;
     }
@@ -101,7 +105,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     let credentials = entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &exposure), lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
-    document.roots = Vec::new();
+    document.drop_tree();
     entries.shrink_to_fit();
     Outcome::Setup(Box::new(Analysis {
         document,

@@ -45,9 +45,9 @@ pub(super) struct Recogniser {
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
 pub(super) const RECOGNISERS: &[Recogniser] = &[SETUP, LISTING, PAPERS, MANIFEST, DEPLOYED, BESIDE, GATEWAY];
 
-/// What a text shows as an example is no answer of anybody.
+/// What a text shows as an example, or a program holds, is no answer of anybody.
 fn answers(notation: Notation) -> bool {
-    notation != Notation::Prose
+    !matches!(notation, Notation::Prose | Notation::Script)
 }
 
 /// A listing of what a server offers.
@@ -75,7 +75,7 @@ const SETUP: Recogniser = Recogniser {
 const MANIFEST: Recogniser = Recogniser {
     marks: |_, notation| notation == Notation::Json,
     take: |document, taken| {
-        if let Some((kind, servers, manifest)) = if taken.found.is_none() { manifest::made(document) } else { None } {
+        if let Some((kind, servers, manifest)) = if taken.is_free() { manifest::made(document) } else { None } {
             (taken.made, taken.manifest) = (Some((kind, servers)), Some(manifest));
         }
     },
@@ -87,7 +87,7 @@ const MANIFEST: Recogniser = Recogniser {
 const DEPLOYED: Recogniser = Recogniser {
     marks: |_, _| true,
     take: |document, taken| {
-        if taken.found.is_none() && taken.made.is_none() {
+        if taken.is_free() && taken.made.is_none() {
             taken.made = deploy::made(document);
         }
     },
@@ -133,6 +133,11 @@ pub(super) fn taken(document: &Document) -> Taken<'_> {
 }
 
 impl Taken<'_> {
+    /// Does the document set up nothing itself yet? What its strings say leaves open what it is.
+    fn is_free(&self) -> bool {
+        self.found.as_ref().is_none_or(|found| found.embedded)
+    }
+
     /// Is the document none that says anything about tool servers?
     pub(super) fn is_nothing(&self) -> bool {
         self.found.is_none()

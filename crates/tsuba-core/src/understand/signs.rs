@@ -25,7 +25,8 @@ impl Signs {
         if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
             return Self::ALL;
         }
-        Words::in_text(&document.text).map_or(Self::ALL, Self::by)
+        let own = Words::in_text(&document.text).map_or(Self::ALL, Self::by);
+        Self { setup: own.setup || !document.embedded.is_empty(), ..own }
     }
 
     fn by(words: Words) -> Self {

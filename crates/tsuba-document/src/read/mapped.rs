@@ -5,7 +5,7 @@ use crate::text::Span;
 use core::ops::Range;
 
 /// A decoded text with the places of its parts.
-#[derive(Default)]
+#[derive(Clone, Debug, Default)]
 pub(super) struct Mapped {
     /// The text, put together.
     pub(super) text: String,
@@ -13,6 +13,7 @@ pub(super) struct Mapped {
 }
 
 /// A part of the text: to the letter, or an escape, which is one place however long what it stands for is.
+#[derive(Clone, Debug)]
 struct Part {
     /// Where it begins in the text.
     own: usize,
@@ -23,7 +24,7 @@ struct Part {
 
 impl Mapped {
     /// Adds what is written to the letter from `at`.
-    fn push(&mut self, text: &str, at: usize) {
+    pub(super) fn push(&mut self, text: &str, at: usize) {
         let written = at..at + text.len();
         match self.parts.last_mut().filter(|last| !last.escape && last.written.end == at) {
             Some(last) => last.written.end = written.end,
@@ -33,18 +34,23 @@ impl Mapped {
     }
 
     /// Adds what is written in another way.
-    fn push_as(&mut self, text: &str, written: Range<usize>) {
+    pub(super) fn push_as(&mut self, text: &str, written: Range<usize>) {
         self.parts.push(Part { own: self.text.len(), written, escape: true });
         self.text.push_str(text);
     }
 
     /// A string of JSON (RFC 8259, 7) that is written from `at` with its quotes; `false` where it is none.
     pub(super) fn push_json(&mut self, written: &str, at: usize) -> bool {
-        let Some(inner) = written.strip_prefix('"').and_then(|rest| rest.strip_suffix('"')) else { return false };
+        let inner = written.strip_prefix('"').and_then(|rest| rest.strip_suffix('"'));
+        inner.is_some_and(|inner| self.push_escaped(inner, at + 1))
+    }
+
+    /// The same without its quotes.
+    pub(super) fn push_escaped(&mut self, inner: &str, at: usize) -> bool {
         let mut from = 0;
         while let Some(rest) = inner.get(from..).filter(|rest| !rest.is_empty()) {
             let plain = rest.find('\\').unwrap_or(rest.len());
-            self.push(rest.get(..plain).unwrap_or_default(), at + 1 + from);
+            self.push(rest.get(..plain).unwrap_or_default(), at + from);
             from += plain;
             let Some(escape) = rest.get(plain..).filter(|escape| !escape.is_empty()) else { break };
             // A character beyond the basic plane is written as two.
@@ -54,63 +60,33 @@ impl Mapped {
                 Some((*length, serde_json::from_str::<String>(&format!("\"{own}\"")).ok()?))
             });
             let Some((length, text)) = decoded else { return false };
-            self.push_as(&text, at + 1 + from..at + 1 + from + length);
+            self.push_as(&text, at + from..at + from + length);
             from += length;
         }
         true
     }
 
-    /// Lines that are written from `at`, each behind so many marks of quotations.
-    pub(super) fn unquoted(written: &str, at: usize, depth: usize) -> Self {
-        let mut out = Self::default();
-        let mut from = at;
-        for line in written.split_inclusive('\n') {
-            let mut bare = line;
-            for _ in 0..depth {
-                let rest = bare.trim_start_matches([' ', '\t']).strip_prefix('>');
-                bare = rest.map_or(bare, |rest| rest.strip_prefix(' ').unwrap_or(rest));
-            }
-            out.push(bare, from + (line.len() - bare.len()));
-            from += line.len();
-        }
-        out
-    }
-
-    /// A text with HTML's entities, written from `at`; elements that only colour its words are no part of it.
-    pub(super) fn of_html(written: &str, at: usize) -> Self {
+    /// Adds text with HTML's entities that is written from `at`.
+    pub(super) fn push_html(&mut self, written: &str, at: usize) {
         /// Names of entities are shorter.
         const MAX_ENTITY_BYTES: usize = 40;
-        let mut out = Self::default();
         let mut from = 0;
         while let Some(rest) = written.get(from..).filter(|rest| !rest.is_empty()) {
-            let plain = rest.find(['&', '<']).unwrap_or(rest.len());
-            out.push(rest.get(..plain).unwrap_or_default(), at + from);
+            let plain = rest.find('&').unwrap_or(rest.len());
+            self.push(rest.get(..plain).unwrap_or_default(), at + from);
             from += plain;
-            if let Some(tag) = rest.get(plain..).filter(|tag| tag.starts_with('<')) {
-                let length = markup(tag);
-                match tag.get(..length.max(1)) {
-                    Some(tag) if length > 0 && tag.to_ascii_lowercase().starts_with("<br") => {
-                        out.push_as("\n", at + from..at + from + length);
-                    }
-                    Some(sign) if length == 0 => out.push(sign, at + from),
-                    _ => {}
-                }
-                from += length.max(1);
-                continue;
-            }
             let Some(entity) = rest.get(plain..).filter(|entity| !entity.is_empty()) else { break };
             let length = entity.bytes().take(MAX_ENTITY_BYTES).position(|byte| byte == b';').map_or(1, |end| end + 1);
             let own = entity.get(..length).unwrap_or("&");
             let decoded = html_escape::decode_html_entities(own);
             if decoded == own {
-                out.push("&", at + from);
+                self.push("&", at + from);
                 from += 1;
             } else {
-                out.push_as(&decoded, at + from..at + from + own.len());
+                self.push_as(&decoded, at + from..at + from + own.len());
                 from += own.len();
             }
         }
-        out
     }
 
     /// Where a part of the text is written.
@@ -130,25 +106,6 @@ impl Mapped {
         });
         Span::new(start, end.unwrap_or(start))
     }
-}
-
-/// Elements that stand around words of a text without being part of it.
-const ELEMENTS: &[&str] =
-    &["span", "b", "i", "em", "strong", "code", "mark", "a", "br", "font", "u", "ins", "del", "small", "kbd", "div"];
-
-/// The length of the tag that a text begins with; 0 where it is none of these.
-fn markup(text: &str) -> usize {
-    /// Tags are shorter.
-    const MAX_TAG_BYTES: usize = 1000;
-    let inner = text.get(1..).unwrap_or_default();
-    let inner = inner.strip_prefix('/').unwrap_or(inner);
-    let end = inner.find(|c: char| !c.is_ascii_alphanumeric()).unwrap_or(inner.len());
-    let name = inner.get(..end).unwrap_or_default().to_ascii_lowercase();
-    let behind = inner.get(end..).is_some_and(|rest| rest.starts_with(['>', '/', ' ']));
-    if !ELEMENTS.contains(&name.as_str()) || !behind {
-        return 0;
-    }
-    text.bytes().take(MAX_TAG_BYTES).position(|byte| byte == b'>').map_or(0, |end| end + 1)
 }
 
 #[cfg(test)]
@@ -175,20 +132,13 @@ mod tests {
         assert_eq!(mapped.text, "a \"b\" cäd 😀 e\n f");
         assert_eq!(describe(&mapped, json), ["a a", r#""b" \"b\""#, r"cäd c\u00e4d", r"😀 \ud83d\ude00", "e e", "f f"]);
         let html = "-- &quot;a&quot; b&amp;c & d&nope; &#x65;";
-        let mapped = Mapped::of_html(&html[3..], 3);
+        let mut mapped = Mapped::default();
+        mapped.push_html(&html[3..], 3);
         assert_eq!(mapped.text, "\"a\" b&c & d&nope; e");
         assert_eq!(
             describe(&mapped, html),
             ["\"a\" &quot;a&quot;", "b&c b&amp;c", "& &", "d&nope; d&nope;", "e &#x65;"]
         );
-        let coloured = "-- <span class=\"k\">a</span><br/><b>b</b>c <your key> < d";
-        let mapped = Mapped::of_html(&coloured[3..], 3);
-        assert_eq!(mapped.text, "a\nbc <your key> < d");
-        assert_eq!(describe(&mapped, coloured)[..2], ["a a", "bc b</b>c"]);
-        let quoted = "-- > > a\n >> b\nc\n";
-        let mapped = Mapped::unquoted(&quoted[3..], 3, 2);
-        assert_eq!(mapped.text, "a\nb\nc\n");
-        assert_eq!(describe(&mapped, quoted), ["a a", "b b", "c c"]);
         for broken in ["a", "\"", "\"\\x\"", "\"\\ud83d\"", "\"a\\\""] {
             assert!(!Mapped::default().push_json(broken, 0), "{broken}");
         }
@@ -207,7 +157,8 @@ mod tests {
 
         #[test]
         fn a_text_is_what_the_library_says(text in "[a-z&;#x0-9> ]{0,60}|(&(amp|lt|quot|nope|#65|#x41);?[a&]?){0,9}") {
-            let mapped = Mapped::of_html(&text, 0);
+            let mut mapped = Mapped::default();
+            mapped.push_html(&text, 0);
             let decoded = html_escape::decode_html_entities(&text);
             prop_assert_eq!(mapped.text.as_str(), &*decoded);
             for at in 0..mapped.text.len() {

@@ -3,25 +3,31 @@
 //! Every notation ends in the same tree ([`Node`]), so that the later stages know only one. Reading is total: whatever
 //! the bytes are, the answer is a tree or an [`Unreadable`] that says why and where, within bounds.
 
+mod adding;
 mod csv;
 mod decode;
 mod dockerfile;
 mod dotenv;
+mod embedded;
 mod json;
 mod key;
 mod link;
 mod mapped;
 mod node;
 mod notation;
+mod objects;
 mod pasted;
 mod prose;
+mod script;
 mod template;
 mod toml;
 mod unit;
+mod words;
 mod yaml;
 
 pub use node::{Key, Member, Node, Value};
 pub use notation::Notation;
+pub use prose::front_matter;
 
 use crate::prelude::*;
 use crate::text::{Lines, Pointer, Span};
@@ -89,6 +95,8 @@ pub struct Document {
     /// Its tree: one root, or one for each document of a YAML stream. Of a document that was understood it is dropped, since it takes many
     /// times the room of the text; [`Self::read_tree`] reads it again.
     pub roots: Vec<Node>,
+    /// What its strings configure, each placed where it stands; dropped with the tree.
+    pub embedded: Vec<Node>,
 }
 
 impl Document {
@@ -116,6 +124,12 @@ impl Document {
     pub fn read_tree(&mut self) {
         // What was read once can be read again.
         self.roots = parse(self.notation, &self.path, &self.text).unwrap_or_default();
+        self.embedded = self.look_into();
+    }
+
+    /// Drops its tree.
+    pub fn drop_tree(&mut self) {
+        (self.roots, self.embedded) = (Vec::new(), Vec::new());
     }
 
     /// The roots with their pointers: a stream of several documents numbers them from 0.
@@ -125,6 +139,27 @@ impl Document {
             .iter()
             .enumerate()
             .map(move |(index, root)| (if several { Pointer::root().index(index) } else { Pointer::root() }, root))
+    }
+
+    /// What its strings configure, with the pointers of these.
+    pub fn embeds(&self) -> impl Iterator<Item = (Pointer, &Node)> {
+        self.embedded.iter().map(|root| (root.at.as_deref().cloned().unwrap_or_default(), root))
+    }
+
+    fn look_into(&self) -> Vec<Node> {
+        match self.notation {
+            Notation::Json | Notation::Yaml | Notation::Toml => {
+                let roots: Vec<(Pointer, &Node)> = self.rooted().collect();
+                embedded::embedded(&self.text, &roots)
+            }
+            Notation::Dockerfile | Notation::Unit => script::parse(&self.path, &self.text),
+            Notation::Dotenv
+            | Notation::Csv
+            | Notation::Script
+            | Notation::Prose
+            | Notation::Pasted
+            | Notation::Key => Vec::new(),
+        }
     }
 
     /// The text as written at a span.
@@ -193,7 +228,11 @@ pub fn read(input: Input) -> Result<Document, Box<(Unreadable, Input)>> {
     match parse(notation, &input.path, &text) {
         Ok(roots) => {
             let lines = Lines::new(&text);
-            Ok(Document { path: input.path, facts: input.facts, notation, text, lines, roots })
+            let embedded = Vec::new();
+            let mut document =
+                Document { path: input.path, facts: input.facts, notation, text, lines, roots, embedded };
+            document.embedded = document.look_into();
+            Ok(document)
         }
         Err(unreadable) => match conflict(&text) {
             Some(at) => fail(Reason::Conflict, Some(at), input),
@@ -222,6 +261,7 @@ fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unread
         Notation::Csv => csv::parse(text).map(|root| vec![root]),
         Notation::Key => Ok(vec![key::parse(text)]),
         Notation::Prose => prose::parse(path, text),
+        Notation::Script => Ok(script::parse(path, text)),
         // No file is read so: see [`read_pasted`].
         Notation::Pasted => Ok(Vec::new()),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(text)]),
@@ -236,7 +276,15 @@ pub fn read_pasted(text: &str, is_starter: &dyn Fn(&str) -> bool) -> Option<Docu
     let root = pasted::parse(&text, is_starter)?;
     let lines = Lines::new(&text);
     let facts = Facts::default();
-    Some(Document { path: "candidate".to_owned(), facts, notation: Notation::Pasted, text, lines, roots: vec![root] })
+    Some(Document {
+        path: "candidate".to_owned(),
+        facts,
+        notation: Notation::Pasted,
+        text,
+        lines,
+        roots: vec![root],
+        embedded: Vec::new(),
+    })
 }
 
 /// More characters are not read of what is pasted.

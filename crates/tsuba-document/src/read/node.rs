@@ -80,6 +80,29 @@ impl Node {
         self
     }
 
+    /// The same, with one place for everything in it.
+    pub(super) fn at_one_place(self, place: Span) -> Self {
+        self.moved(&|_| place)
+    }
+
+    /// The same, with every place moved.
+    pub(super) fn moved(mut self, to: &dyn Fn(Span) -> Span) -> Self {
+        self.span = to(self.span);
+        self.value = match self.value {
+            Value::List(items) => Value::List(items.into_iter().map(|item| item.moved(to)).collect()),
+            Value::Map(mut members) => {
+                for member in &mut members {
+                    member.key.span = to(member.key.span);
+                    let value = core::mem::replace(&mut member.value, Self::new(Span::default(), Value::Null));
+                    member.value = value.moved(to);
+                }
+                Value::Map(members)
+            }
+            other => other,
+        };
+        self
+    }
+
     /// The members, if this is a mapping.
     pub fn members(&self) -> &[Member] {
         match &self.value {

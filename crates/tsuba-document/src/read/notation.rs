@@ -21,11 +21,20 @@ pub enum Notation {
     Unit,
     /// A text for people that shows configurations: Markdown, HTML, a notebook.
     Prose,
+    /// A script, or another program's text, in which servers are added or written down.
+    Script,
     /// What a person pastes: a command line, a link, a package.
     Pasted,
     /// A key in PEM form.
     Key,
 }
+
+/// Endings of scripts, and of what holds configurations to the letter like one.
+const SCRIPTS: &[&str] = &[
+    "sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "tf", "hcl", "nix",
+    "groovy", "lua", "vim", "el", "js", "mjs", "cjs", "ts", "mts", "cts", "tsx", "jsx", "py", "rb", "go", "rs", "java",
+    "kt", "cs", "swift", "php", "dart", "bicep", "tftpl", "tmpl", "log", "har",
+];
 
 impl Notation {
     /// Decides by the ending where that is telling, else by the content.
@@ -39,7 +48,11 @@ impl Notation {
         if matches!(stem, "dockerfile" | "containerfile") || lower.ends_with(".dockerfile") {
             return Self::Dockerfile;
         }
+        if matches!(stem, "makefile" | "gnumakefile" | "justfile" | "jenkinsfile" | "vagrantfile" | "rakefile") {
+            return Self::Script;
+        }
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
+            Some(ending) if SCRIPTS.contains(&ending) => Self::Script,
             Some("service") => Self::Unit,
             Some("adoc" | "htm" | "html" | "ipynb" | "markdown" | "md" | "mdc" | "mdx" | "rst" | "txt") => Self::Prose,
             Some("toml") => Self::Toml,
@@ -55,6 +68,9 @@ impl Notation {
             !line.is_empty() && !line.starts_with('#') && !line.starts_with("//") && !line.starts_with("/*")
         });
         let Some(line) = first else { return Self::Yaml };
+        if text.starts_with("#!") {
+            return Self::Script;
+        }
         if super::key::looks_like(text) {
             return Self::Key;
         }
@@ -107,6 +123,7 @@ impl fmt::Display for Notation {
             Self::Dockerfile => "an image build file",
             Self::Unit => "a unit file",
             Self::Prose => "text with a configuration",
+            Self::Script => "a script",
             Self::Pasted => "a candidate",
             Self::Key => "a key file",
         })
@@ -133,6 +150,9 @@ mod tests {
             ("tide.dockerfile", "", Dockerfile),
             ("build", "# syntax\nFROM a\n", Dockerfile),
             ("tide.service", "", Unit),
+            ("setup.sh", "{", Script),
+            ("a/Makefile", "", Script),
+            ("setup", "#!/bin/sh\nset -e\n", Script),
             ("README.md", "{", Prose),
             ("a.html", "", Prose),
             ("tide", "[Unit]\nDescription=a\n[Service]\nExecStart=/bin/a\n", Unit),

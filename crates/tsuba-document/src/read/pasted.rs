@@ -1,20 +1,13 @@
 //! What a person pastes before anything is installed: a command line, a line that adds a server to a client, an install link, an address, a
 //! package with its version.
 
-use super::{Key, Member, Node, Value, json, link};
+use super::words::{Word, words};
+use super::{Key, Member, Node, Value, adding, json, link};
 use crate::prelude::*;
 use crate::text::{Pointer, Span};
-use core::ops::Range;
 
 /// Does a program of this name start others?
 pub(super) type IsStarter<'p> = &'p dyn Fn(&str) -> bool;
-
-/// A word of a line, and where it stands with its quotes.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct Word {
-    text: String,
-    range: Range<usize>,
-}
 
 /// The text as a client's setup; `None` where it is none of these. Who knows programs says which names start others.
 pub(super) fn parse(text: &str, is_starter: IsStarter<'_>) -> Option<Node> {
@@ -46,7 +39,7 @@ pub(super) fn parse(text: &str, is_starter: IsStarter<'_>) -> Option<Node> {
         return Some(looked_at);
     }
     let words = words(line, from);
-    added(&words, whole).or_else(|| Some(command(line, &words, whole, is_starter)))
+    adding::added(&words, whole).or_else(|| Some(command(line, &words, whole, is_starter)))
 }
 
 /// Something with a scheme. A source repository is started by a runner, and nobody says by which; a scheme of a client whose link carries nothing
@@ -101,81 +94,20 @@ fn several(name: &str, each: &[(&str, Vec<&str>)], whole: Span) -> Node {
 }
 
 fn at_one_place(words: &[String], whole: Span) -> Vec<Word> {
-    words.iter().map(|text| Word { text: text.clone(), range: whole.range() }).collect()
-}
-
-/// A line that adds a server to a client: `… mcp add tide -- npx -y @saltmarsh/tide-table`. For lines of shell blocks in texts.
-pub(super) fn added_by(line: &str, from: usize) -> Option<Node> {
-    let bare = line.trim().trim_start_matches("$ ");
-    let at = from + line.find(bare)?;
-    added(&words(bare, at), Span::new(at, at + bare.len()))
-}
-
-fn added(words: &[Word], whole: Span) -> Option<Node> {
-    let mcp = words.iter().position(|word| word.text == "mcp")?;
-    let verb = words.get(mcp + 1)?.text.as_str();
-    let rest = words.get(mcp + 2..)?;
-    match verb {
-        "add" => {}
-        "add-json" => {
-            let (name, settings) =
-                (rest.iter().find(|w| !w.text.starts_with('-'))?, rest.iter().find(|w| w.text.starts_with('{'))?);
-            let span = Span::new(settings.range.start, settings.range.end);
-            let node = json::parse(&settings.text).ok()?.placed(&Pointer::root().key("mcpServers").key(&name.text));
-            return Some(collection([(name.text.clone(), node.at_one_place(span))], whole));
-        }
-        _ => return None,
-    }
-    let (mut env, mut headers, mut plain, mut at) = (Vec::new(), Vec::new(), Vec::new(), 0);
-    let mut tail: &[Word] = &[];
-    while let Some(word) = rest.get(at) {
-        let value = rest.get(at + 1);
-        at += 1;
-        match word.text.as_str() {
-            "--" => {
-                tail = rest.get(at..).unwrap_or_default();
-                break;
-            }
-            "-e" | "--env" | "-H" | "--header" => {
-                let Some(value) = value else { break };
-                at += 1;
-                let (list, mark) =
-                    if matches!(word.text.as_str(), "-e" | "--env") { (&mut env, '=') } else { (&mut headers, ':') };
-                list.extend(setting(value, mark));
-            }
-            "-t" | "--transport" | "-s" | "--scope" | "--type" => at += 1,
-            option if option.starts_with('-') => {}
-            _ => plain.push(word.clone()),
-        }
-    }
-    let name = plain.first()?.text.clone();
-    let mut rest: Vec<Word> = plain.into_iter().skip(1).collect();
-    rest.extend(tail.iter().cloned());
-    let first = rest.first()?;
-    if first.text.contains("://") {
-        let mut members = vec![("url", text_at(&first.text, Span::new(first.range.start, first.range.end)))];
-        if !headers.is_empty() {
-            members.push(("headers", Node::new(whole, Value::Map(headers))));
-        }
-        return Some(client(&name, members, whole));
-    }
-    Some(started(name, &rest, env, whole))
+    words.iter().map(|text| Word::made(text, whole)).collect()
 }
 
 /// A command line: its words, or the whole for a shell where it has more than words.
 fn command(line: &str, words: &[Word], whole: Span, is_starter: IsStarter<'_>) -> Node {
     let shell = line.contains(['|', ';', '&', '<', '>', '`', '\n']) || line.contains("$(");
     if shell {
-        let word = |text: &str| Word { text: text.to_owned(), range: whole.range() };
+        let word = |text: &str| Word::made(text, whole);
         return started("candidate".to_owned(), &[word("sh"), word("-c"), word(line)], Vec::new(), whole);
     }
     let mut words = words.to_vec();
     // `NAME=value program`: the shell sets it for the program.
-    if words.first().is_some_and(|word| is_assignment(&word.text)) {
-        words.insert(
-            0,
-            Word { text: "env".to_owned(), range: words.first().map(|w| w.range.clone()).unwrap_or_default() },
-        );
+    if words.first().is_some_and(|word| is_assignment(word.text())) {
+        words.insert(0, Word::made("env", words.first().map(Word::span).unwrap_or_default()));
     }
     started(name(&words, is_starter), &words, Vec::new(), whole)
 }
@@ -224,7 +156,7 @@ fn package(text: &str) -> Option<Vec<String>> {
 fn name(words: &[Word], is_starter: IsStarter<'_>) -> String {
     let own: Vec<&str> = words
         .iter()
-        .map(|word| word.text.as_str())
+        .map(Word::text)
         .filter(|word| !word.starts_with('-') && !is_assignment(word) && *word != "env")
         .collect();
     let package = |word: &&str| {
@@ -248,27 +180,16 @@ fn host(address: &str) -> String {
     host.unwrap_or_else(|| "candidate".to_owned())
 }
 
-fn setting(word: &Word, mark: char) -> Option<Member> {
-    let (name, value) = word.text.split_once(mark)?;
-    let key = Key { text: name.trim().to_owned(), span: Span::new(word.range.start, word.range.end) };
-    let value = value.trim();
-    // The value is the end of the word, with the quote that may close it.
-    let end = word.range.end;
-    let start = end.saturating_sub(value.len() + usize::from(word.range.len() > word.text.len()));
-    let end = start + value.len();
-    Some(Member { key, value: text_at(value, Span::new(start, end)) })
-}
-
-fn text_at(text: &str, span: Span) -> Node {
+pub(super) fn text_at(text: &str, span: Span) -> Node {
     Node::new(span, Value::Text(text.to_owned()))
 }
 
-fn started(name: String, words: &[Word], env: Vec<Member>, whole: Span) -> Node {
+pub(super) fn started(name: String, words: &[Word], env: Vec<Member>, whole: Span) -> Node {
     collection([(name, server(words, env, whole))], whole)
 }
 
-fn server(words: &[Word], env: Vec<Member>, whole: Span) -> Node {
-    let mut nodes = words.iter().map(|word| text_at(&word.text, Span::new(word.range.start, word.range.end)));
+pub(super) fn server(words: &[Word], env: Vec<Member>, whole: Span) -> Node {
+    let mut nodes = words.iter().map(|word| text_at(word.text(), word.span()));
     let mut members: Vec<(&str, Node)> = nodes.next().map(|program| ("command", program)).into_iter().collect();
     members.push(("args", Node::new(whole, Value::List(nodes.collect()))));
     if !env.is_empty() {
@@ -277,51 +198,17 @@ fn server(words: &[Word], env: Vec<Member>, whole: Span) -> Node {
     map(members, whole)
 }
 
-fn client(name: &str, members: Vec<(&str, Node)>, whole: Span) -> Node {
+pub(super) fn client(name: &str, members: Vec<(&str, Node)>, whole: Span) -> Node {
     collection([(name.to_owned(), map(members, whole))], whole)
 }
 
-fn map(members: Vec<(&str, Node)>, whole: Span) -> Node {
+pub(super) fn map(members: Vec<(&str, Node)>, whole: Span) -> Node {
     let member = |(text, value): (&str, Node)| Member { key: Key { text: text.to_owned(), span: whole }, value };
     Node::new(whole, Value::Map(members.into_iter().map(member).collect()))
 }
 
-fn collection(servers: impl IntoIterator<Item = (String, Node)>, whole: Span) -> Node {
+pub(super) fn collection(servers: impl IntoIterator<Item = (String, Node)>, whole: Span) -> Node {
     let member = |(text, value): (String, Node)| Member { key: Key { text, span: whole }, value };
     let servers = Node::new(whole, Value::Map(servers.into_iter().map(member).collect()));
     map(vec![("mcpServers", servers)], whole)
-}
-
-/// The words of a line, with quotes and escapes as a shell has them (POSIX.1-2024, Shell Command Language, 2.2).
-fn words(line: &str, from: usize) -> Vec<Word> {
-    let mut out: Vec<Word> = Vec::new();
-    let mut current: Option<Word> = None;
-    let mut quote = None;
-    let mut chars = line.char_indices().peekable();
-    while let Some((at, c)) = chars.next() {
-        if quote.is_none() && c.is_whitespace() {
-            out.extend(current.take());
-            continue;
-        }
-        let word = current.get_or_insert_with(|| Word { text: String::new(), range: from + at..from + at });
-        let mut end = at + c.len_utf8();
-        match (quote, c) {
-            (Some('\''), '\'') | (Some('"'), '"') => quote = None,
-            (None, '\'' | '"') => quote = Some(c),
-            (None | Some('"'), '\\') => {
-                if let Some((next, escaped)) = chars.next() {
-                    end = next + escaped.len_utf8();
-                    // A line that goes on is one line.
-                    if escaped != '\n' {
-                        word.text.push(escaped);
-                    }
-                }
-            }
-            _ => word.text.push(c),
-        }
-        word.range.end = from + end;
-    }
-    out.extend(current);
-    out.retain(|word| !word.text.is_empty());
-    out
 }

@@ -136,6 +136,9 @@ fn places(raw: &str, decoded: &str) -> Places {
     if let Some(at) = memchr::memmem::find(raw.as_bytes(), decoded.as_bytes()) {
         return Places::Plain(at);
     }
+    if let Some(places) = line_by_line(raw, decoded) {
+        return Places::Each(places);
+    }
     let mut at = raw.len() - raw.trim_start_matches(['"', '\'']).len();
     let mut places = Vec::with_capacity(decoded.len() + 1);
     for c in decoded.chars() {
@@ -149,6 +152,34 @@ fn places(raw: &str, decoded: &str) -> Places {
     }
     places.extend(u32::try_from(at));
     Places::Each(places)
+}
+
+/// Follows a block scalar (YAML 1.2, 8.1): each line of it stands to the letter behind the indentation.
+fn line_by_line(raw: &str, decoded: &str) -> Option<Vec<u32>> {
+    if !decoded.contains('\n') || raw.starts_with(['"', '\'']) {
+        return None;
+    }
+    let mut written = raw.split_inclusive('\n');
+    let mut at = 0;
+    // `|` and how the end is treated stand in a line of their own.
+    if raw.starts_with(['|', '>']) {
+        at += written.next()?.len();
+    }
+    let mut places = Vec::with_capacity(decoded.len() + 1);
+    for line in decoded.split_inclusive('\n') {
+        let content = line.trim_end_matches('\n');
+        let own = written.next().unwrap_or_default();
+        let bare = own.trim_end_matches(['\n', '\r']);
+        // Blank lines need no indentation.
+        let lead = if content.is_empty() { 0 } else { bare.strip_suffix(content)?.len() };
+        if !bare.get(..lead)?.bytes().all(|byte| byte == b' ') {
+            return None;
+        }
+        places.extend((0..line.len()).map(|byte| u32::try_from(at + lead + byte).unwrap_or(u32::MAX)));
+        at += own.len();
+    }
+    places.push(u32::try_from(at.min(raw.len())).unwrap_or(u32::MAX));
+    Some(places)
 }
 
 /// How many bytes of `raw` write the character `wanted`; `None` when it is not written there.
@@ -201,6 +232,8 @@ mod tests {
             (r#""C:\\dir\\x""#, "C:\\dir\\x", "dir", "dir"),
             ("'it''s token'", "it's token", "token", "token"),
             ("one\n  two token", "one two token", "token", "token"),
+            ("|\n    one\n\n      two token\n  ", "one\n\n  two token\n", "token", "token"),
+            ("one\n    two\n    three token", "one\ntwo\nthree token\n", "three token", "three token"),
         ] {
             assert_eq!(part_of(source, decoded, part), written, "{source}");
         }

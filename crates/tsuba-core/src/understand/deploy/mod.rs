@@ -71,9 +71,13 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
                 (SetupKind::Kubernetes, kubernetes)
             }
         }
-        Notation::Toml | Notation::Dotenv | Notation::Csv | Notation::Prose | Notation::Pasted | Notation::Key => {
-            return None;
-        }
+        Notation::Toml
+        | Notation::Dotenv
+        | Notation::Csv
+        | Notation::Script
+        | Notation::Prose
+        | Notation::Pasted
+        | Notation::Key => return None,
     };
     (!found.1.is_empty()).then_some(found)
 }

@@ -19,6 +19,8 @@ pub enum SetupKind {
     Image,
     /// A service of the system.
     Unit,
+    /// A script that adds or writes down servers.
+    Script,
     /// What a text shows, or a link would install.
     Snippet,
     /// What is not installed yet, and somebody asks about.
@@ -42,7 +44,7 @@ impl SetupKind {
 
     /// Does it start or call servers itself, or is it asked to: something whose servers can be asked what they are?
     pub fn is_clients(self) -> bool {
-        matches!(self, Self::Client | Self::Candidate | Self::Gateway)
+        matches!(self, Self::Client | Self::Script | Self::Candidate | Self::Gateway)
     }
 
     /// The kind as the JSON contract names it.
@@ -56,6 +58,7 @@ impl SetupKind {
             Self::Kubernetes => "kubernetes",
             Self::Image => "image",
             Self::Unit => "unit",
+            Self::Script => "script",
             Self::Snippet => "snippet",
             Self::Candidate => "candidate",
             Self::Manifest => "manifest",
@@ -66,4 +69,4 @@ impl SetupKind {
     }
 }
 
-crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Snippet, Candidate, Manifest, Card, Gateway, Identity);
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Identity);

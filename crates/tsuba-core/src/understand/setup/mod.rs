@@ -5,7 +5,7 @@ mod kind;
 pub use kind::SetupKind;
 
 use crate::prelude::*;
-use crate::read::{Document, Member, Node, Notation, Value};
+use crate::read::{Document, Member, Node, Notation, Value, front_matter};
 use crate::text::{Located, Pointer, Span, normal};
 
 /// A server found in a document, not yet understood.
@@ -34,12 +34,21 @@ pub struct Found<'d> {
     pub duplicates: Vec<Located>,
     /// Switches that import servers unasked.
     pub imports: Vec<Located>,
+    /// Does all of it stand in strings of the document, which is something else itself?
+    pub embedded: bool,
 }
 
 impl Found<'_> {
     /// A document that configures no server.
     pub(super) fn nothing(kind: SetupKind) -> Self {
-        Found { kind, servers: Vec::new(), inputs: Vec::new(), duplicates: Vec::new(), imports: Vec::new() }
+        Found {
+            kind,
+            servers: Vec::new(),
+            inputs: Vec::new(),
+            duplicates: Vec::new(),
+            imports: Vec::new(),
+            embedded: false,
+        }
     }
 }
 
@@ -63,7 +72,9 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
         found.kind = SetupKind::Dotenv;
         return Some(found);
     }
-    for (pointer, root) in document.rooted() {
+    let own = document.rooted().map(|root| (root, false));
+    for ((pointer, root), embedded) in own.chain(document.embeds().map(|root| (root, true))) {
+        found.embedded = embedded && (found.embedded || found.servers.is_empty() && found.imports.is_empty());
         // An API description lists `servers` of its own (OpenAPI, AsyncAPI).
         if ["openapi", "swagger", "asyncapi"].iter().any(|key| root.get(key).is_some()) {
             continue;
@@ -79,13 +90,26 @@ pub(super) fn recognise(document: &Document) -> Option<Found<'_>> {
         return None;
     }
     if document.notation == Notation::Prose {
-        let asked = document.facts.candidate;
-        found.kind = if asked { SetupKind::Candidate } else { SetupKind::Snippet };
+        found.kind = match document.facts.candidate {
+            true => SetupKind::Candidate,
+            false if is_in_front(document, &found) => SetupKind::Client,
+            false => SetupKind::Snippet,
+        };
+    }
+    if document.notation == Notation::Script {
+        found.kind = SetupKind::Script;
     }
     if document.notation == Notation::Pasted {
         found.kind = SetupKind::Candidate;
     }
     Some(found)
+}
+
+/// Does a text set servers up for what it instructs, by its front matter?
+fn is_in_front(document: &Document, found: &Found<'_>) -> bool {
+    let first = found.servers.first().map(|server| server.node.span);
+    let front = if document.text.starts_with("---") { front_matter(&document.text) } else { None };
+    first.zip(front).is_some_and(|(first, front)| first.within(front.span))
 }
 
 /// Looks for maps and lists of servers below `node`.
