@@ -148,6 +148,12 @@ const WORDS: [&[&str]; 3] = [
         "tdio",
         // serverInfo
         "rInfo",
+        // bypassPermissions, skipPermissions
+        "sPerm",
+        // autoApprove
+        "oApprove",
+        // PreToolUse, PostToolUse
+        "oolUse",
     ],
     &[
         // servers, Servers
@@ -171,6 +177,11 @@ const WORDS: [&[&str]; 3] = [
         // jwks_uri
         "wks_uri",
         "tsuba-evidence/",
+        // approval_policy, approval_mode, permission_mode, sandbox_mode
+        "val_policy",
+        "val_mode",
+        "ion_mode",
+        "box_mode",
     ],
     &[
         // mcpName, too
@@ -332,6 +343,8 @@ mod tests {
             ("sha512-AAMCPAA==", false),
             ("\"scope\": 1", true),
             ("\"scopes\": 1", true),
+            ("\"defaultMode\": \"bypassPermissions\"", true),
+            ("approval_policy = \"never\"", true),
             ("a telescope", false),
             ("caf\\u00e9", false),
         ] {

@@ -1,6 +1,6 @@
 //! A document as far as it is understood.
 
-use super::{Credential, Entry, Manifest, NetworkExposure, SetupKind};
+use super::{Credential, Entry, Manifest, NetworkExposure, Permissions, SetupKind};
 use crate::evidence::Listing;
 use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
@@ -33,6 +33,8 @@ pub struct Analysis {
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
     pub exposure: NetworkExposure,
+    /// What it lets run without asking, beside its entries.
+    pub permissions: Permissions,
     /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.
     pub given_to: BTreeSet<String>,
 }

@@ -15,6 +15,7 @@ mod index;
 mod known;
 pub mod launch;
 mod manifest;
+mod permissions;
 mod reach;
 mod recognisers;
 mod setup;
@@ -33,6 +34,7 @@ pub use gateway::Gateway;
 pub use index::indexes;
 pub use known::{Known, LOCKFILES, Locked, installed, locked};
 pub use manifest::{Manifest, Published};
+pub use permissions::{AllowedTool, Hook, Permissions};
 pub use setup::{Found, SetupKind};
 pub use unasked::Unasked;
 pub use variables::Variable;
@@ -81,7 +83,8 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     if taken.is_nothing() {
         return Outcome::Other;
     }
-    let Taken { found, listings, oauth_documents, made, manifest, way: sidecar_kind, exposure, routed } = taken;
+    let Taken { found, listings, oauth_documents, made, manifest, way: sidecar_kind, exposure, permissions, routed } =
+        taken;
     let fallback_kind = match sidecar_kind {
         Some(kind) if listings.is_empty() || kind == SetupKind::Card => kind,
         _ if listings.is_empty() => SetupKind::Login,
@@ -119,6 +122,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         oauth_documents,
         manifest,
         exposure,
+        permissions,
         given_to: BTreeSet::new(),
     }))
 }

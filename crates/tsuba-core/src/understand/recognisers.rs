@@ -3,6 +3,7 @@
 use super::deploy::Made;
 use super::gateway::Gate;
 use super::manifest::Manifest;
+use super::permissions::{Permissions, permissions};
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
 use super::{NetworkExposure, deploy, exposure, gateway, manifest, setup};
@@ -28,6 +29,8 @@ pub(super) struct Taken<'d> {
     pub(super) way: Option<SetupKind>,
     /// What it says of that way.
     pub(super) exposure: NetworkExposure,
+    /// What it lets run without asking.
+    pub(super) permissions: Permissions,
     /// The servers that it routes to, where it is a gateway.
     pub(super) routed: Option<Vec<Made>>,
 }
@@ -43,7 +46,8 @@ pub(super) struct Recogniser {
 }
 
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
-pub(super) const RECOGNISERS: &[Recogniser] = &[SETUP, LISTING, PAPERS, MANIFEST, DEPLOYED, BESIDE, GATEWAY];
+pub(super) const RECOGNISERS: &[Recogniser] =
+    &[SETUP, LISTING, PAPERS, MANIFEST, DEPLOYED, BESIDE, PERMISSIONS, GATEWAY];
 
 /// What a text shows as an example, or a program holds, is no answer of anybody.
 fn answers(notation: Notation) -> bool {
@@ -100,6 +104,20 @@ const BESIDE: Recogniser = Recogniser {
     take: |document, taken| {
         if let Some((kind, found)) = exposure::exposure(document) {
             (taken.way, taken.exposure) = (Some(kind), found);
+        }
+    },
+    looks: |_| false,
+};
+
+/// What runs without asking.
+const PERMISSIONS: Recogniser = Recogniser {
+    marks: |signs, _| signs.permissions,
+    take: |document, taken| {
+        let own: Vec<&str> =
+            taken.found.iter().flat_map(|found| &found.servers).map(|server| server.name.text.as_str()).collect();
+        taken.permissions = permissions(document, &own);
+        if !taken.permissions.is_empty() {
+            taken.way = taken.way.or(Some(SetupKind::Permissions));
         }
     },
     looks: |_| false,

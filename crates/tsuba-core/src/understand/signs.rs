@@ -15,10 +15,12 @@ pub(super) struct Signs {
     pub(super) listing: bool,
     /// OAuth metadata, tokens, grants.
     pub(super) oauth_documents: bool,
+    /// What runs without asking.
+    pub(super) permissions: bool,
 }
 
 impl Signs {
-    const ALL: Self = Self { setup: true, listing: true, oauth_documents: true };
+    const ALL: Self = Self { setup: true, listing: true, oauth_documents: true, permissions: true };
 
     /// Of a document. Only notations of data are told apart; a text for people is looked at whole.
     pub(super) fn of(document: &Document) -> Self {
@@ -45,6 +47,7 @@ impl Signs {
                 || has(&[ACTIVE, TOKEN_TYPE])
                 || has(&[ASK])
                 || words.any(EVIDENCE),
+            permissions: words.any(UNASKED),
         }
     }
 }
@@ -74,6 +77,7 @@ const TOKEN: u64 = 1 << 21;
 const TOKEN_TYPE: u64 = 1 << 22;
 const ACTIVE: u64 = 1 << 23;
 const ASK: u64 = 1 << 24;
+const UNASKED: u64 = 1 << 25;
 /// A letter written as its number: then any word may stand there in disguise.
 const ESCAPED: u64 = 1 << 26;
 
@@ -151,6 +155,27 @@ const WORDS: &[(&str, u64)] = &[
     ("ask:", ASK),
     ("ask =", ASK),
     ("ask=", ASK),
+    ("__", UNASKED),
+    ("\"mcp\"", UNASKED),
+    ("autoapprove", UNASKED),
+    ("approvalpolicy", UNASKED),
+    ("approval_policy", UNASKED),
+    ("approval-policy", UNASKED),
+    ("approvalmode", UNASKED),
+    ("approval_mode", UNASKED),
+    ("approval-mode", UNASKED),
+    ("defaultmode", UNASKED),
+    ("default_mode", UNASKED),
+    ("permissionmode", UNASKED),
+    ("permission_mode", UNASKED),
+    ("permission-mode", UNASKED),
+    ("bypass", UNASKED),
+    ("yolo", UNASKED),
+    ("skip_permissions", UNASKED),
+    ("skippermissions", UNASKED),
+    ("skip-permissions", UNASKED),
+    ("sandbox", UNASKED),
+    ("hooks", UNASKED),
     ("\\u004", ESCAPED),
     ("\\u005", ESCAPED),
     ("\\u006", ESCAPED),
@@ -214,7 +239,7 @@ mod tests {
     fn signs_are_told_apart() {
         let of = |name: &str, text: &str| {
             let input = crate::read::Input { path: name.into(), bytes: text.into(), ..Default::default() };
-            let Signs { setup, listing, oauth_documents } = Signs::of(&read(input).unwrap());
+            let Signs { setup, listing, oauth_documents, .. } = Signs::of(&read(input).unwrap());
             [setup, listing, oauth_documents]
         };
         for (text, want) in [

@@ -1,4 +1,5 @@
-use crate::judge::{Check, Entries, Fix, Out, Rule, Verdict, Ways};
+use crate::judge::{All, Check, EntryRef, Fix, Out, Rule, Verdict, Ways};
+use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::text::words_of;
 
@@ -14,7 +15,7 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota"] } } }"#,
     references: &["CWE-862", "NIST SP 800-53, AC-3"],
     ways: Ways::PLAIN.formerly("power/unasked"),
-    check: Check::Entry(check),
+    check: Check::All(check),
 };
 
 /// Verbs of tools that change, send or run something.
@@ -37,12 +38,38 @@ fn acts(tool: &str) -> bool {
     !words.first().is_some_and(|w| READS.contains(&w.as_str())) && words.iter().any(|w| ACTS.contains(&w.as_str()))
 }
 
-fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
-    let unasked = &entries.entry.unasked;
-    if let Some(all) = &unasked.all {
-        out.hit(all).arg("what", "every tool, also those added later,").arg("how", "runs");
+fn check(all: &All<'_>, out: &mut Out<'_>) {
+    for (entry_ref, _, entry) in all.entries() {
+        if let Some(every) = &entry.unasked.all {
+            out.hit_in(entry_ref, every).arg("what", EVERY).arg("how", "runs");
+        }
+        for tool in entry.unasked.tools.iter().filter(|tool| acts(&tool.text)) {
+            let hit = out.hit_in(entry_ref, tool);
+            hit.arg("what", &tool.text).arg("how", "runs").confidence(Confidence::Likely).fix(Fix::Remove);
+        }
     }
-    for tool in unasked.tools.iter().filter(|tool| acts(&tool.text)) {
-        out.hit(tool).arg("what", &tool.text).arg("how", "runs").confidence(Confidence::Likely).fix(Fix::Remove);
+    // And what a file of its own lets run.
+    for (analysis, of) in all.analyses.iter().enumerate() {
+        let entry_ref = EntryRef { analysis, entry: None };
+        for mode in &of.permissions.modes {
+            out.hit_in(entry_ref, mode).arg("what", EVERY).arg("how", format!("runs ({})", mode.text));
+        }
+        for allowed in &of.permissions.tools {
+            let server = || allowed.server.as_deref().map_or("every server".to_owned(), |server| server.to_owned());
+            match &allowed.tool {
+                None => {
+                    let what = format!("every tool of {}, also those added later,", server());
+                    out.hit_in(entry_ref, &allowed.at).arg("what", what).arg("how", "runs");
+                }
+                Some(tool) if acts(tool) => {
+                    let hit = out.hit_in(entry_ref, &allowed.at);
+                    hit.arg("what", format!("{tool} of {}", server())).arg("how", "runs");
+                    hit.confidence(Confidence::Likely).fix(Fix::Remove);
+                }
+                Some(_) => {}
+            }
+        }
     }
 }
+
+const EVERY: &str = "every tool, also those added later,";

@@ -5,7 +5,9 @@ mod container_escape;
 mod elevated;
 mod folder_not_allowed;
 mod hidden_effect;
+mod hook;
 mod loosened_runtime;
+mod no_sandbox;
 mod sensitive_path;
 mod shell;
 mod sql_write;
@@ -22,7 +24,9 @@ pub(super) static RULES: &[&Rule] = &[
     &elevated::RULE,
     &folder_not_allowed::RULE,
     &hidden_effect::RULE,
+    &hook::RULE,
     &loosened_runtime::RULE,
+    &no_sandbox::RULE,
     &sensitive_path::RULE,
     &shell::RULE,
     &sql_write::RULE,

@@ -31,6 +31,8 @@ pub enum SetupKind {
     Card,
     /// What routes to servers.
     Gateway,
+    /// What runs without asking.
+    Permissions,
     /// Keys, and who may use which service.
     Identity,
 }
@@ -64,9 +66,10 @@ impl SetupKind {
             Self::Manifest => "manifest",
             Self::Card => "card",
             Self::Gateway => "gateway",
+            Self::Permissions => "permissions",
             Self::Identity => "identity",
         }
     }
 }
 
-crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Identity);
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity);
