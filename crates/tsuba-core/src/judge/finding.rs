@@ -175,8 +175,8 @@ fn fill(template: &str, words: &[(&str, Clean)]) -> String {
 }
 
 /// A message with what is so today.
-fn besides(message: String, more: &[&str]) -> String {
-    core::iter::once(message.as_str()).chain(more.iter().copied()).collect::<Vec<_>>().join("; ")
+fn besides(message: String, more: &[Cow<'static, str>]) -> String {
+    core::iter::once(message.as_str()).chain(more.iter().map(AsRef::as_ref)).collect::<Vec<_>>().join("; ")
 }
 
 /// Marks the findings that are accepted.

@@ -240,7 +240,7 @@ pub struct Hit {
     pub(super) shown: Shown,
     pub(super) base_severity: Option<Severity>,
     pub(super) advice: Option<String>,
-    pub(super) besides: Vec<&'static str>,
+    pub(super) besides: Vec<Cow<'static, str>>,
 }
 
 /// A text as the model reads it, and as a person sees it.
@@ -295,8 +295,8 @@ impl Hit {
     }
 
     /// Adds to the message what is so today and is no part of what was found: its fingerprint stays when that changes.
-    pub fn besides(&mut self, text: &'static str) -> &mut Self {
-        self.besides.push(text);
+    pub fn besides(&mut self, text: impl Into<Cow<'static, str>>) -> &mut Self {
+        self.besides.push(text.into());
         self
     }
 

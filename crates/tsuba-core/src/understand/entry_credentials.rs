@@ -10,7 +10,7 @@ use super::variables::KNOWN;
 use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, normal};
 
 /// The credentials of an entry.
 pub(super) fn of_entry(document: &Document, node: &Node, entry: &Entry, lexicon: &Lexicon) -> Vec<Credential> {
@@ -52,6 +52,13 @@ fn settings(source: &str, lexicon: &Lexicon, node: &Node, pointer: &Pointer, dep
     }
     for member in node.effective().filter(|m| depth > 0 || !KNOWN.contains(&m.key.text.as_str())) {
         let at = pointer.key(&member.key.text);
+        // What something must amount to is written down to be compared.
+        if matches!(
+            normal(&member.key.text).as_str(),
+            "integrity" | "checksum" | "checksums" | "digest" | "hash" | "hashes"
+        ) {
+            continue;
+        }
         match &member.value.value {
             Value::Map(_) => settings(source, lexicon, &member.value, &at, depth + 1, out),
             Value::List(items) => {

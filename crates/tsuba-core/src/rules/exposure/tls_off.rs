@@ -80,22 +80,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         }
     }
     for word in entry.plan.iter().flat_map(|plan| plan.words()) {
-        let text = word.text.to_ascii_lowercase();
-        let option = [
-            "--insecure",
-            "--no-verify-ssl",
-            "--insecure-skip-verify",
-            "--skip-tls-verify",
-            "--no-check-certificate",
-            "--no-ssl-verify",
-            "--insecure-tls",
-            "--no-verify-tls",
-            "--disable-ssl-verification",
-            "--tls-skip-verify",
-            "--ignore-certificate-errors",
-            "--ignore-https-errors",
-        ]
-        .contains(&text.strip_suffix("=true").unwrap_or(&text));
+        let option = is_switch(&word.text);
         if option {
             out.hit(word).arg("setting", &word.text).arg("effect", UNVERIFIED);
         }
@@ -115,6 +100,40 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             let hit = out.hit(&variable.value).arg("setting", setting).arg("effect", effect);
             hit.advice(advice).circumstance(Circumstance::Weak);
         }
+    }
+}
+
+/// Is a word of a command line an option that switches the check of certificates, signatures or hosts off?
+fn is_switch(text: &str) -> bool {
+    let lower = text.to_ascii_lowercase();
+    let (name, value) = lower.split_once('=').unwrap_or((&lower, "true"));
+    if matches!(name, "stricthostkeychecking" | "-ostricthostkeychecking") {
+        return matches!(value, "no" | "off");
+    }
+    if !name.starts_with("--") {
+        return false;
+    }
+    let words: Vec<&str> = name.split(['-', '_']).filter(|word| !word.is_empty()).collect();
+    let has = |any: &[&str]| words.iter().any(|word| any.contains(word));
+    let of = has(&[
+        "tls",
+        "ssl",
+        "cert",
+        "certs",
+        "certificate",
+        "certificates",
+        "https",
+        "signature",
+        "signatures",
+        "hostname",
+    ]);
+    let checks = has(&["verify", "verification", "check", "checks", "validate", "validation", "errors"]);
+    let denies = has(&["no", "skip", "disable", "ignore", "insecure", "without", "dont"]);
+    let off = matches!(value, "false" | "0" | "no" | "off");
+    let unsafe_word = has(&["insecure"]) && (of || words.len() == 1 || checks);
+    match off {
+        true => of && checks && !denies,
+        false => unsafe_word || of && checks && denies,
     }
 }
 

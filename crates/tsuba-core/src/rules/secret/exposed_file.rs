@@ -12,15 +12,21 @@ pub(super) static RULE: Rule = Rule {
     message: "file with {count} in plaintext {how}{given}",
     why: "The file hands its secrets to people and programs that were never meant to have them: every clone, every account of the machine, every backup.",
     fix: "Take the secrets out and rotate them; then make the file readable by its owner only (mode 600) and keep it out of version control.",
-    before: "--- .env untracked others-read\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
-    after: "--- .env untracked private\nTIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n",
+    before: concat!(
+        "--- tide.key untracked others-read\n-----BEGIN ",
+        "PRIVATE KEY-----\nMIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSjAgEAAoIBAQDq8ZkXv2LmPw0TyRbN4sJ7dHfC1gAeUoI6t9B\n-----END PRIVATE KEY-----\n"
+    ),
+    after: concat!(
+        "--- tide.key untracked private\n-----BEGIN ",
+        "PRIVATE KEY-----\nMIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSjAgEAAoIBAQDq8ZkXv2LmPw0TyRbN4sJ7dHfC1gAeUoI6t9B\n-----END PRIVATE KEY-----\n"
+    ),
     references: &["CWE-732", "CWE-538"],
     ways: Ways::OF_SECRETS,
     check: Check::Setup(check),
 };
 
 /// Who is handed what stands in it, the first few by name.
-fn given(analysis: &Analysis) -> String {
+pub(super) fn given(analysis: &Analysis) -> String {
     const NAMED: usize = 3;
     let names: Vec<&str> = analysis.given_to.iter().map(String::as_str).collect();
     match names.as_slice() {

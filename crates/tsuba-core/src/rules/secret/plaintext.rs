@@ -1,4 +1,4 @@
-use super::shared;
+use super::{exposed_file, shared};
 use crate::judge::{All, Check, Circumstance, EntryRef, Fix, Hit, Out, Prompt, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
@@ -32,10 +32,12 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
 }
 
-/// Is a value told by this rule? A private key has a rule of its own. A dotenv file that is not tracked is where a secret may stand.
+/// Is a value told by this rule? A private key has a rule of its own. A dotenv file that is not tracked, and that
+/// nobody else can read, is where a secret may stand.
 pub(super) fn tells(analysis: &Analysis, credential: &Credential) -> bool {
-    let tracked = analysis.document.facts.tracked == Some(true);
-    let may_stand = credential.place == Place::Dotenv && !tracked;
+    let facts = &analysis.document.facts;
+    let open = facts.tracked == Some(true) || facts.others_read == Some(true);
+    let may_stand = credential.place == Place::Dotenv && !open;
     credential.is_plaintext() && !matches!(credential.why, Why::PrivateKey) && !may_stand
 }
 
@@ -57,6 +59,10 @@ fn one((analysis, form): (&Analysis, Option<Form>), entry_ref: EntryRef, credent
     }
     if others {
         hit.besides("every account of the machine can read the file");
+    }
+    let given = exposed_file::given(analysis);
+    if let Some(given) = given.strip_prefix("; ").filter(|_| credential.place == Place::Dotenv) {
+        hit.besides(given.to_owned());
     }
     if is_argument(analysis, entry_ref, credential) {
         hit.advice(AS_VARIABLE);

@@ -275,6 +275,8 @@ impl Lexicon {
         let Some((scheme, rest)) = value.split_once(' ') else { return false };
         let at = base + scheme.len() + 1;
         match scheme.to_ascii_lowercase().as_str() {
+            // What is handed over so has no blanks (RFC 6750, 2.1); a sentence that begins with the word has.
+            "bearer" | "token" | "apikey" | "api-key" | "key" | "dpop" | "bot" if is_sentence(rest) => false,
             "bearer" | "token" | "apikey" | "api-key" | "key" | "dpop" | "bot" => {
                 self.collect(if name.is_empty() { "authorization" } else { "token" }, place, rest, at, out, depth + 1);
                 true
@@ -348,7 +350,9 @@ impl Lexicon {
         if says >= NameSays::Secret && shape::is_uuid(value) {
             return out.push(Part { weak: true, ..part(all, Kind::Plaintext, Why::Name(says)) });
         }
-        if shape::is_no_secret(value) {
+        // By a number of digits alone a person is let in as well; short ones are switches and counts.
+        let digits = value.bytes().all(|byte| byte.is_ascii_digit()) && (6..=32).contains(&value.len());
+        if shape::is_no_secret(value) && !(digits && says == NameSays::Password) {
             return;
         }
         match says {
@@ -364,6 +368,10 @@ impl Lexicon {
                 out.push(Part { weak, ..part(all, Kind::Plaintext, Why::Name(says)) });
             }
             NameSays::Perhaps if self.is_random(value) => out.push(part(all, Kind::Plaintext, Why::Name(says))),
+            // A header is mostly there to let somebody in, whatever it is called.
+            NameSays::Nothing if place == Place::Header && value.len() >= 20 && self.is_random(value) => {
+                out.push(Part { weak: true, ..part(all, Kind::Plaintext, Why::Random) });
+            }
             NameSays::Nothing if place != Place::Header && self.is_very_random(value) => {
                 out.push(Part { weak: true, ..part(all, Kind::Plaintext, Why::Random) });
             }
@@ -439,6 +447,11 @@ impl Lexicon {
 /// own check holds. Formats without a telling prefix are not looked for, since any word could be one.
 pub(crate) fn next_token(text: &str, from: usize) -> Option<(Range<usize>, &'static Format, Option<bool>)> {
     first_telling(text, from).map(|hit| (hit.range, hit.format, hit.checksum))
+}
+
+/// Words with blanks between them, and nothing that stands for another value.
+fn is_sentence(text: &str) -> bool {
+    text.split_whitespace().count() > 2 && references(text).is_empty()
 }
 
 fn part(range: Range<usize>, kind: Kind, why: Why) -> Part {

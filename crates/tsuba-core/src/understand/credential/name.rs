@@ -20,8 +20,24 @@ pub enum NameSays {
     Password,
 }
 
-const PASSWORD: &[&str] =
-    &["kennwort", "mnemonic", "pass", "passcode", "passphrase", "passwd", "password", "passwort", "pw", "pwd"];
+const PASSWORD: &[&str] = &[
+    "contrasena",
+    "contraseña",
+    "kennwort",
+    "mnemonic",
+    "motdepasse",
+    "pass",
+    "passcode",
+    "passphrase",
+    "passwd",
+    "password",
+    "passwort",
+    "pw",
+    "pwd",
+    "senha",
+    "wachtwoord",
+    "пароль",
+];
 const SECRET: &[&str] = &[
     "accesskey",
     "accesstoken",
@@ -41,6 +57,9 @@ const SECRET: &[&str] = &[
     "credentials",
     "dsn",
     "encryptionkey",
+    "geheimnis",
+    "geheimschluessel",
+    "jeton",
     "jwt",
     "masterkey",
     "pat",
@@ -48,14 +67,23 @@ const SECRET: &[&str] = &[
     "refreshtoken",
     "secret",
     "secretkey",
+    "secreto",
     "secrets",
+    "segredo",
     "servicekey",
     "sessiontoken",
     "signingkey",
     "token",
     "usertoken",
     "webhooksecret",
+    "секрет",
+    "токен",
 ];
+/// Languages that put no space between words: anywhere in a name.
+const PASSWORD_ANYWHERE: &[&str] =
+    &["パスワード", "口令", "密码", "密碼", "비밀번호", "암호", "पासवर्ड", "كلمة المرور", "كلمة_المرور", "كلمة السر"];
+const SECRET_ANYWHERE: &[&str] =
+    &["トークン", "シークレット", "秘密鍵", "令牌", "密钥", "密鑰", "토큰", "비밀키", "टोकन", "الرمز المميز", "ключ"];
 /// Before `key`, these make a secret of it.
 const KEY_OF: &[&str] = &[
     "access",
@@ -102,12 +130,17 @@ const KEY_OF: &[&str] = &[
 /// At the end of a name, these say that the value is about a secret and not the secret.
 const ABOUT: &[&str] = &[
     "age",
+    "aide",
+    "aiuto",
+    "ajuda",
     "alg",
     "algorithm",
     "alias",
     "arn",
     "audience",
+    "ayuda",
     "backend",
+    "beschreibung",
     "budget",
     "cache",
     "check",
@@ -117,7 +150,11 @@ const ABOUT: &[&str] = &[
     "command",
     "count",
     "days",
+    "descricao",
+    "descripcion",
     "description",
+    "descrizione",
+    "dica",
     "dir",
     "directory",
     "disabled",
@@ -127,6 +164,8 @@ const ABOUT: &[&str] = &[
     "encoding",
     "endpoint",
     "env",
+    "example",
+    "examples",
     "expiration",
     "expires",
     "expiry",
@@ -138,14 +177,20 @@ const ABOUT: &[&str] = &[
     "grace",
     "header",
     "headers",
+    "help",
     "helper",
+    "hilfe",
     "hint",
+    "hinweis",
     "host",
     "hostname",
     "hours",
     "id",
     "ids",
     "index",
+    "indice",
+    "info",
+    "instructions",
     "interval",
     "issuer",
     "kind",
@@ -158,6 +203,7 @@ const ABOUT: &[&str] = &[
     "location",
     "manager",
     "max",
+    "message",
     "method",
     "min",
     "minutes",
@@ -166,21 +212,30 @@ const ABOUT: &[&str] = &[
     "ms",
     "name",
     "names",
+    "notice",
     "number",
     "param",
     "parameter",
     "path",
+    "pattern",
+    "patterns",
+    "pista",
     "placeholder",
     "policy",
     "port",
     "prefix",
     "prompt",
     "provider",
+    "question",
     "ref",
     "reference",
+    "regex",
+    "regexp",
     "region",
     "required",
     "rotation",
+    "rule",
+    "rules",
     "scope",
     "scopes",
     "script",
@@ -193,11 +248,15 @@ const ABOUT: &[&str] = &[
     "store",
     "strategy",
     "suffix",
+    "template",
+    "text",
     "timeout",
+    "tip",
     "title",
     "ttl",
     "type",
     "types",
+    "uitleg",
     "uri",
     "url",
     "urls",
@@ -211,6 +270,9 @@ const ABOUT: &[&str] = &[
     "verify",
     "version",
     "window",
+    "подсказка",
+    "ヒント",
+    "提示",
 ];
 /// At the end of a name that says nothing else, these say that the value names a thing: it may look random and is no secret.
 const OBJECT: &[&str] = &[
@@ -339,6 +401,10 @@ const PUBLIC_TAIL: &[&[&str]] = &[
     &["public", "key"],
     &["publishable", "key"],
     &["anon", "key"],
+    &["verify", "key"],
+    &["verification", "key"],
+    &["verifying", "key"],
+    &["host", "key"],
     &["account", "sid"],
     &["site", "key"],
     &["installation", "id"],
@@ -372,8 +438,14 @@ pub(crate) fn name_says(name: &str) -> NameSays {
     if is_one_of(ABOUT, last) {
         return NameSays::About;
     }
-    if words.iter().any(|w| is_one_of(PASSWORD, w) || ["password", "passwd"].iter().any(|p| w.ends_with(p))) {
+    let run_together =
+        |w: &str| ["password", "passwd", "passwort", "kennwort", "wachtwoord"].iter().any(|p| w.ends_with(p));
+    let foreign = !name.is_ascii() && PASSWORD_ANYWHERE.iter().any(|word| name.contains(word));
+    if foreign || words.iter().any(|w| is_one_of(PASSWORD, w) || run_together(w)) || spaced.contains("mot de passe") {
         return NameSays::Password;
+    }
+    if !name.is_ascii() && SECRET_ANYWHERE.iter().any(|word| name.contains(word)) {
+        return NameSays::Secret;
     }
     let mut best = NameSays::Nothing;
     for (at, word) in words.iter().enumerate() {
@@ -385,6 +457,7 @@ pub(crate) fn name_says(name: &str) -> NameSays {
             "key" | "keys" if technical(at) => NameSays::Nothing,
             "key" | "keys" if before.is_some_and(|b| is_one_of(KEY_OF, b)) => NameSays::Secret,
             "string" if before == Some(&"connection") => NameSays::Secret,
+            "clave" | "chave" | "chiave" | "sleutel" | "schluessel" | "schlüssel" => NameSays::Perhaps,
             "header" | "value" | "key" | "keys" | "auth" | "oauth" | "seed" | "authentication" | "session"
             | "login" | "sas" | "signature" | "webhook" | "creds" | "cred" | "otp" | "connection" => NameSays::Perhaps,
             // Also run together: `harbourtoken`, `crewsecret`.
@@ -425,10 +498,16 @@ mod tests {
                 "TOKEN API_KEY apiKey X-Api-Key CLIENT_SECRET ACCESS_TOKEN SECRET_KEY AWS_SECRET_ACCESS_KEY Authorization \
                       PRIVATE_KEY SERVICE_ROLE_KEY bearer DATABASE_CONNECTION_STRING SENTRY_DSN SLACK_BOT_TOKEN apikey ENCRYPTION_KEY",
             ),
-            (Perhaps, "KEY AUTH SESSION TIDE_KEY WEBHOOK"),
+            (Perhaps, "KEY AUTH SESSION TIDE_KEY WEBHOOK GEZEITEN_SCHLUESSEL"),
+            (
+                Password,
+                "DB_KENNWORT datenbankpasswort MOT_DE_PASSE CONTRASENA SENHA_DB WACHTWOORD Пароль 数据库密码 パスワード",
+            ),
+            (Secret, "API_トークン 访问令牌 ТОКЕН"),
+            (About, "PASSWORD_RULE TOKEN_REGEX SECRET_PATTERN KENNWORT_HINWEIS MOT_DE_PASSE_AIDE SECRET_QUESTION"),
             (
                 Public,
-                "CLIENT_ID clientId AZURE_TENANT_ID PROJECT_REF AWS_ACCESS_KEY_ID PUBLIC_KEY SUPABASE_ANON_KEY TEAM_ID",
+                "CLIENT_ID TIDE_VERIFY_KEY clientId AZURE_TENANT_ID PROJECT_REF AWS_ACCESS_KEY_ID PUBLIC_KEY SUPABASE_ANON_KEY TEAM_ID",
             ),
             (Nothing, "MAX_TOKENS TOKENIZER KEYBOARD PRIMARY_KEY MONKEY CACHE_KEY MAX_OUTPUT_TOKENS GREETING"),
             (

@@ -13,7 +13,7 @@ use core::ops::Range;
 
 /// Every suspicious place of a text, of each kind in order; they may overlap.
 pub(crate) fn suspects(text: &str, vocabulary: &Vocabulary) -> Vec<Range<usize>> {
-    let look = RenderOptions::at(text);
+    let look = FirstLook::at(text);
     let mut out = look.tokens(text);
     let mut from = 0;
     while let Some(range) = vocabulary.next_secret(text, from) {
@@ -31,12 +31,12 @@ pub(crate) fn suspects(text: &str, vocabulary: &Vocabulary) -> Vec<Range<usize>>
 
 /// Every catalogued token in a text, plain or in base64: for what is kept to the letter otherwise, since a model will read it.
 pub fn tokens(text: &str) -> Vec<Range<usize>> {
-    RenderOptions::at(text).tokens(text)
+    FirstLook::at(text).tokens(text)
 }
 
 /// What a first look at a text says of it: most texts have nothing of what makes a place suspicious.
 #[derive(Default)]
-struct RenderOptions {
+struct FirstLook {
     /// A word begins as a token does.
     start: bool,
     /// A run of base64 is long enough.
@@ -47,7 +47,7 @@ struct RenderOptions {
     dashes: bool,
 }
 
-impl RenderOptions {
+impl FirstLook {
     fn at(text: &str) -> Self {
         let (bytes, mut look) = (text.as_bytes(), Self::default());
         let (mut digits, mut dashes, mut last) = (0_usize, 0_usize, b' ');
@@ -174,24 +174,26 @@ fn assigned(text: &str, out: &mut Vec<Range<usize>>) {
 /// Can a name say that its value is a secret? One of these is in every name that does; said before the name is taken apart.
 fn may_tell(name: &str) -> bool {
     let bytes = name.as_bytes();
-    (0..bytes.len()).any(|at| {
-        let rest = bytes.get(at..).unwrap_or_default();
-        let parts: &[&[u8]] = match rest.first().map(u8::to_ascii_lowercase) {
-            Some(b'a') => &[b"auth"],
-            Some(b'b') => &[b"bearer"],
-            Some(b'c') => &[b"connection", b"cookie", b"cred"],
-            Some(b'd') => &[b"dsn"],
-            Some(b'j') => &[b"jwt"],
-            Some(b'k') => &[b"key"],
-            Some(b'm') => &[b"mnemonic"],
-            Some(b'p') => &[b"pass", b"pat", b"pin", b"pw"],
-            Some(b's') => &[b"secret"],
-            Some(b't') => &[b"token"],
-            Some(b'w') => &[b"wort"],
-            _ => &[],
-        };
-        parts.iter().any(|part| rest.get(..part.len()).is_some_and(|there| there.eq_ignore_ascii_case(part)))
-    })
+    !name.is_ascii()
+        || (0..bytes.len()).any(|at| {
+            let rest = bytes.get(at..).unwrap_or_default();
+            let parts: &[&[u8]] = match rest.first().map(u8::to_ascii_lowercase) {
+                Some(b'a') => &[b"auth"],
+                Some(b'b') => &[b"bearer"],
+                Some(b'c') => &[b"chave", b"chiave", b"clave", b"connection", b"contrasen", b"cookie", b"cred"],
+                Some(b'd') => &[b"dsn"],
+                Some(b'g') => &[b"geheim"],
+                Some(b'j') => &[b"jeton", b"jwt"],
+                Some(b'k') => &[b"key"],
+                Some(b'm') => &[b"mnemonic"],
+                Some(b'p') => &[b"pass", b"pat", b"pin", b"pw"],
+                Some(b's') => &[b"schluessel", b"secret", b"segredo", b"senha", b"sleutel"],
+                Some(b't') => &[b"token"],
+                Some(b'w') => &[b"woord", b"wort"],
+                _ => &[],
+            };
+            parts.iter().any(|part| rest.get(..part.len()).is_some_and(|there| there.eq_ignore_ascii_case(part)))
+        })
 }
 
 /// The name that ends before a sign, quotes and blanks between set aside.
@@ -199,7 +201,7 @@ fn name_before(text: &str, at: usize) -> &str {
     let head = text.get(..at).unwrap_or_default();
     let head = head.get(crate::text::boundary(head, head.len().saturating_sub(MAX_NAME + 4))..).unwrap_or_default();
     let head = head.trim_end_matches([' ', '"', '\'', '\\']);
-    let is_part = |c: char| c.is_ascii_alphanumeric() || "_-.".contains(c);
+    let is_part = |c: char| c.is_alphanumeric() || "_-.".contains(c);
     let start = head.char_indices().rev().take_while(|(_, c)| is_part(*c)).last().map_or(head.len(), |(at, _)| at);
     head.get(start..).unwrap_or_default().trim_matches(['-', '.'])
 }
@@ -350,6 +352,8 @@ mod tests {
             (r#"{\"apiKey\": \"q8ZkXv2Lm\"}"#, "q8ZkXv2Lm"),
             ("a?token=q8ZkXv2LmPw0&x=1", "q8ZkXv2LmPw0"),
             ("export DB_PASSWORD='moor 7 x'", "moor 7 x"),
+            ("contrasena=q8ZkXv2Lm", "q8ZkXv2Lm"),
+            ("数据库密码=q8ZkXv2Lm", "q8ZkXv2Lm"),
         ] {
             assert_eq!(found(text), [want], "{text}");
         }

@@ -4,6 +4,8 @@ use super::name::NameSays;
 use super::{Kind, Lexicon, Part, Place, Why, name_says, part, reference, shape};
 use crate::prelude::*;
 use crate::text::is_server_address;
+use base64::Engine as _;
+use base64::engine::general_purpose::STANDARD_NO_PAD;
 
 /// Collects the credentials in every address and connection string of `value`. With `paths`, a generated segment of a path is
 /// one: the address of a hosted server is often the key to it, while the address of a document names the document.
@@ -114,6 +116,13 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, web: bool, base: usiz
     for pair in query.split(['&', '#']) {
         if let Some((name, value)) = pair.split_once('=') {
             let start = base + at + name.len() + 1;
+            if let Some(kind) = packed(lexicon, value) {
+                if kind == Kind::Plaintext {
+                    out.push(Part { place: Some(place), ..part(start..start + value.len(), kind, Why::Password) });
+                }
+                at += pair.len() + 1;
+                continue;
+            }
             let says = match lexicon.says(name) {
                 // In an address even `key`, `sig`, `code` alone name a credential, unless it is a word.
                 NameSays::Perhaps if is_key(lexicon, name, value) => NameSays::Secret,
@@ -138,6 +147,36 @@ fn query_parts(lexicon: &Lexicon, rest: &str, from: usize, web: bool, base: usiz
             }
         }
         at += pair.len() + 1;
+    }
+}
+
+/// What settings are that an address carries in base64, where it does: a secret, if one of them is.
+fn packed(lexicon: &Lexicon, value: &str) -> Option<Kind> {
+    const MAX_PACKED_BYTES: usize = 16 << 10;
+    // `{"` begins so.
+    if !value.starts_with("eyJ") || value.len() > MAX_PACKED_BYTES || value.contains('.') {
+        return None;
+    }
+    let plain: String =
+        value.replace("%3D", "=").replace("%2B", "+").replace("%2F", "/").replace(['-'], "+").replace('_', "/");
+    let bytes = STANDARD_NO_PAD.decode(plain.trim_end_matches('=')).ok()?;
+    let settings: serde_json::Value = serde_json::from_slice(&bytes).ok()?;
+    settings.is_object().then(|| if holds_secret(lexicon, "", &settings, 0) { Kind::Plaintext } else { Kind::Public })
+}
+
+fn holds_secret(lexicon: &Lexicon, name: &str, value: &serde_json::Value, depth: usize) -> bool {
+    const MAX_DEPTH: usize = 8;
+    match value {
+        serde_json::Value::String(text) => {
+            lexicon.judge(name, Place::Setting, text).iter().any(|part| part.kind == Kind::Plaintext)
+        }
+        serde_json::Value::Array(items) if depth < MAX_DEPTH => {
+            items.iter().any(|item| holds_secret(lexicon, name, item, depth + 1))
+        }
+        serde_json::Value::Object(members) if depth < MAX_DEPTH => {
+            members.iter().any(|(name, value)| holds_secret(lexicon, name, value, depth + 1))
+        }
+        _ => false,
     }
 }
 
@@ -183,7 +222,8 @@ fn path_parts(lexicon: &Lexicon, rest: &str, from: usize, base: usize, out: &mut
         let names_an_object = || OBJECTS.iter().any(begins);
         // Forty or sixty-four hexadecimal digits are a commit or a digest, except where a server answers.
         let hash = shape::is_hex(segment) && matches!(segment.len(), 40 | 64) && !is_server_address(&served);
-        let looks_random = segment.len() >= 16 && lexicon.is_random(segment) && !hash;
+        let looks_random = segment.len() >= 16 && lexicon.is_random(segment) && !hash
+            || shape::is_uuid(segment) && served.to_ascii_lowercase().contains("hook");
         if looks_random && !names_an_object() {
             let start = base + at;
             out.push(Part {
