@@ -1,7 +1,7 @@
 //! Manifests by which a server is published: an entry of the open server registry (`server.json`), the manifest inside a bundle, and the
 //! package's own manifest beside them.
 
-use super::deploy::Made;
+use super::deploy::{Made, speaks_of_servers};
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Value};
@@ -45,12 +45,16 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>, Manifes
     if let Some(found) = bundle(root) {
         return Some((SetupKind::Manifest, found.0, found.1));
     }
-    // The package's own manifest, where it says that it is a server's.
-    let name = root.get("mcpName").and_then(|name| name.located(Pointer::root().key("mcpName")))?;
+    // The package's own manifest, where it says that it is a server's, or is called like one and can be started.
+    let name = root.get("mcpName").and_then(|name| name.located(Pointer::root().key("mcpName")));
+    let called = || root.get("name").and_then(Node::text).is_some_and(speaks_of_servers) && root.get("bin").is_some();
+    if name.is_none() && !called() {
+        return None;
+    }
     let field = |key: &str| root.get(key).and_then(|node| node.located(Pointer::root().key(key)));
     let package = Published { kind: "npm".to_owned(), name: field("name")?, version: field("version"), hashed: true };
     let manifest = Manifest {
-        name: Some(name),
+        name,
         version: None,
         packages: vec![package],
         unmarked: Vec::new(),

@@ -29,6 +29,11 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
                 of_cluster(entries, port, out);
                 continue;
             }
+            if port.word.text.starts_with('-') {
+                out.hit(&port.word)
+                    .arg("setting", format!("{}, which publishes every port of the image,", port.word.text));
+                continue;
+            }
             let bound = format!("127.0.0.1:{}", port.word.text.trim_start_matches("0.0.0.0:"));
             out.hit(&port.word)
                 .arg("setting", format!("the published port {}", port.word.text))

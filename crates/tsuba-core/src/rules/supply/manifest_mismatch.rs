@@ -69,7 +69,12 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 
 /// What a package says of itself, and what a manifest of the same server says of it.
 fn pair<'m>(manifest: &'m Manifest, other: &'m Manifest) -> Option<(&'m Published, &'m Published)> {
-    let same = manifest.name.as_ref()?.text == other.name.as_ref()?.text;
+    // Without the server's name it is the same where the package is.
+    let package = |own: &Published| manifest.packages.iter().any(|package| package.name.text == own.name.text);
+    let same = match &other.name {
+        Some(name) => manifest.name.as_ref()?.text == name.text,
+        None => other.packages.first().is_some_and(package),
+    };
     // The package's own manifest has no version beside the package's.
     let own = other.packages.first().filter(|_| same && other.version.is_none() && manifest.version.is_some())?;
     Some((own, manifest.packages.iter().find(|package| package.kind == "npm")?))

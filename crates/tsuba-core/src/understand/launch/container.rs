@@ -240,6 +240,10 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Loca
             ("-v" | "--volume", Some(value)) => container.mounts.extend(volume(unwrapper.source, value)),
             ("--mount", Some(value)) => container.mounts.extend(mount(unwrapper.source, value)),
             ("-p" | "--publish", Some(value)) => container.published.push(published(value)),
+            // Every port that the image names, at a port of the host's own choice.
+            ("-P" | "--publish-all", _) if option.value.as_ref().is_none_or(|value| value.text != "false") => {
+                container.published.push(Published { word: option.word.clone(), address: None });
+            }
             (name, value) => container.flags.push((name.to_owned(), value.clone(), option.word.clone())),
         }
     }

@@ -151,6 +151,10 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
                 collection(value, &at, node, found, |server| is_server(server, false));
             }
             "extensions" => collection(value, &at, node, found, is_extension),
+            // Under a key of somebody's own: `toolServers`, `agent_servers`.
+            _ if key.len() > 7 && key.ends_with("servers") && holds_servers(value) => {
+                collection(value, &at, node, found, |server| is_server(server, false));
+            }
             _ => {
                 if is_import(&key, value) || is_tool_import(&key, value) {
                     found.imports.push(Located {
@@ -277,6 +281,13 @@ fn is_server_table(around: &Node, table: &Node) -> bool {
     servers.iter().any(|s| is_server(s, true))
 }
 
+/// Are all of these servers, and does one say itself that it is a tool server?
+fn holds_servers(table: &Node) -> bool {
+    let mut servers: Vec<&Node> = table.members().iter().map(|member| &member.value).collect();
+    servers.extend(table.items());
+    !servers.is_empty() && servers.iter().all(|s| is_server(s, false)) && servers.iter().any(|s| says_so(s))
+}
+
 /// Marks of a language server.
 const LANGUAGE: &[&str] = &[
     "filetypes",
@@ -344,17 +355,19 @@ fn is_extension(node: &Node) -> bool {
     tool && node.first(&["cmd", "command", "uri", "url"]).is_some()
 }
 
+/// Does what is started or called say itself that it is a tool server, by type or by its words?
+fn says_so(node: &Node) -> bool {
+    let typed = node
+        .first(&["type", "transport"])
+        .and_then(|(_, t)| t.text().map(normal))
+        .is_some_and(|t| ["stdio", "sse", "streamablehttp"].contains(&t.as_str()));
+    let words =
+        node.get("args").map(Node::items).unwrap_or_default().iter().chain(node.first(ADDRESSES).map(|(_, n)| n));
+    typed || words.filter_map(Node::text).any(|text| text.to_ascii_lowercase().contains("mcp"))
+}
+
 /// A root that is itself a map of servers, or one server: only where it says so itself, by type or by its words.
 fn bare<'d>(root: &'d Node, pointer: &Pointer, found: &mut Found<'d>) {
-    let says_so = |node: &Node| {
-        let typed = node
-            .first(&["type", "transport"])
-            .and_then(|(_, t)| t.text().map(normal))
-            .is_some_and(|t| ["stdio", "sse", "streamablehttp"].contains(&t.as_str()));
-        let words =
-            node.get("args").map(Node::items).unwrap_or_default().iter().chain(node.first(ADDRESSES).map(|(_, n)| n));
-        typed || words.filter_map(Node::text).any(|text| text.to_ascii_lowercase().contains("mcp"))
-    };
     if is_server(root, false)
         && root.get("command").is_none_or(|_| root.get("args").is_some())
         && says_so(root)

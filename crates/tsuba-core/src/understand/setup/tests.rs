@@ -15,6 +15,11 @@ fn setups_of_every_shape_are_recognised() {
     for (path, text, want) in [
         (
             "a.json",
+            r#"{"toolServers": {"t": {"command": "npx", "args": ["-y", "t-mcp"]}}, "webServers": {"w": {"command": "w", "args": ["x"]}}}"#,
+            vec!["t /toolServers/t"],
+        ),
+        (
+            "a.json",
             r#"{"mcpServers": {"t": {"command": "x"}, "u": {"url": "https://u.example"}}}"#,
             vec!["t /mcpServers/t", "u /mcpServers/u"],
         ),
