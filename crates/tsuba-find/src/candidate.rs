@@ -18,6 +18,8 @@ pub(crate) enum Name {
     Script,
     /// An archive of a server, by its ending.
     Bundle,
+    /// Another archive.
+    Archive,
     /// No ending, or one that says nothing.
     Open,
     /// Never a setup.
@@ -28,14 +30,13 @@ pub(crate) enum Name {
 const NEVER: &[&str] = &[
     "7z", "a", "aac", "ai", "apk", "avi", "avif", "bin", "bmp", "br", "bz2", "c", "cc", "class", "cmake", "cpp", "crt",
     "css", "cu", "d", "db", "deb", "dll", "dmg", "doc", "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs",
-    "flac", "fs", "gem", "gif", "glb", "gql", "gradle", "graphql", "gz", "h", "heic", "hpp", "hs", "ico", "img", "iml",
+    "flac", "fs", "gem", "gif", "glb", "gql", "gradle", "graphql", "h", "heic", "hpp", "hs", "ico", "img", "iml",
     "inl", "iso", "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm",
     "mo", "mov", "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out",
     "parquet", "patch", "pb", "pdf", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc",
     "pyd", "pyi", "r", "rar", "rej", "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql",
-    "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "tar", "tex", "tgz", "tif", "tiff", "ttf", "v", "vb",
-    "vhd", "vue", "war", "wasm", "wav", "webm", "webp", "whl", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl",
-    "xz", "zig", "zip", "zst",
+    "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue",
+    "war", "wasm", "wav", "webm", "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig",
 ];
 
 /// Endings of scripts and of programs' texts, sorted.
@@ -71,6 +72,7 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
         b"mcpb" | b"dxt" => Name::Bundle,
+        b"crate" | b"gz" | b"nupkg" | b"tar" | b"tgz" | b"vsix" | b"whl" | b"zip" | b"zst" => Name::Archive,
         b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
         lower if SCRIPTS.binary_search_by(|script| script.as_bytes().cmp(lower)).is_ok() => Name::Script,
@@ -302,6 +304,8 @@ mod tests {
             ("x.backup", Name::Open),
             ("grants.csv", Name::Table),
             ("tide.mcpb", Name::Bundle),
+            ("tide.tar.gz", Name::Archive),
+            ("tide.whl", Name::Archive),
             ("tide.key", Name::Sidecar),
             ("README.md", Name::Prose),
             ("index.HTML", Name::Prose),

@@ -3,7 +3,7 @@
 //! Nothing is decided here about what a document is: a cheap look at name and content leaves out what cannot be a setup,
 //! and the core reads the rest.
 
-mod bundle;
+mod archive;
 mod candidate;
 mod facts;
 mod home;
@@ -11,6 +11,7 @@ mod regular;
 mod repository;
 mod walk;
 
+pub use archive::INSIDE;
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
 pub use repository::{Repository, author, root};

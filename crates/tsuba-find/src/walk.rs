@@ -1,6 +1,6 @@
 //! The walk: parallel, hidden and ignored files included, dependency and cache folders left out.
 
-use crate::bundle::{self, Bundle};
+use crate::archive;
 use crate::candidate::{AGAIN, AT_ONCE, HEAD, Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::home::is_looked_at;
 use crate::regular::{open_regular, open_seen};
@@ -93,7 +93,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
         let left_out = !everything
             && entry.depth() > 0
             && entry.file_type().is_some_and(|t| t.is_dir())
-            && entry.file_name().to_str().is_some_and(|name| LEFT_OUT.contains(&name));
+            && entry.file_name().to_str().is_some_and(is_left_out);
         !left_out && (!homes || is_looked_at(entry))
     });
     builder.build_parallel().run(|| {
@@ -128,9 +128,23 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                         }
                         return WalkState::Continue;
                     }
-                    match read_candidate(entry.path(), name, entry.depth() == 0, prefilter, &mut room) {
-                        Ok(Some(input)) => visit(input),
-                        Ok(None) => {}
+                    let named = entry.depth() == 0;
+                    let path = entry.path();
+                    let read = match read_candidate(path, name, named, prefilter, &mut room) {
+                        Ok(Candidate::File(input)) => {
+                            visit(input);
+                            Ok(())
+                        }
+                        Ok(Candidate::Archive(file, kind)) => {
+                            archive::read(&shown(path), file, kind, everything, prefilter, visit)
+                        }
+                        Ok(Candidate::Other) => Ok(()),
+                        Err(why) => Err(why),
+                    };
+                    match read {
+                        // One that only happens to be packed is no matter of anybody's, unless it is named.
+                        Err(_) if name == Name::Open && !named => {}
+                        Ok(()) => {}
                         Err(why) => push(problems, Problem { path: plain(entry.into_path()), why }),
                     }
                 }
@@ -151,6 +165,11 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     let mut problems = problems.into_inner().unwrap_or_default();
     problems.sort_by(|a, b| a.path.cmp(&b.path));
     (dotenv, problems)
+}
+
+/// Does a folder of this name hold other people's code, caches, or version control's own data?
+pub(crate) fn is_left_out(name: &str) -> bool {
+    LEFT_OUT.contains(&name)
 }
 
 /// Why a link to settings is not followed.
@@ -183,6 +202,16 @@ fn path_of(error: &ignore::Error) -> PathBuf {
 /// A thread keeps at most so much room (bytes) for the next file.
 const MOST_ROOM: usize = 4 << 20;
 
+/// What a file is.
+enum Candidate {
+    /// One that may be a setup.
+    File(Input),
+    /// An archive, not yet looked through.
+    Archive(File, archive::Kind),
+    /// Something else.
+    Other,
+}
+
 /// Reads a file that may be a setup, into `room` first: most are not, and room that is taken anew for each has to be cleared for each.
 fn read_candidate(
     path: &Path,
@@ -190,25 +219,26 @@ fn read_candidate(
     named: bool,
     prefilter: &Prefilter,
     room: &mut Vec<u8>,
-) -> Result<Option<Input>, &'static str> {
+) -> Result<Candidate, &'static str> {
     let (mut file, facts) = open_seen(path).map_err(reason)?;
     let length = facts.len();
-    if matches!(name, Name::Bundle | Name::Open) && bundle::is_archive(&mut file).map_err(reason)? {
-        return match bundle::read(&shown(path), file) {
-            Bundle::Manifest(input) => Ok(Some(input)),
-            Bundle::Unread(why) if named || name == Name::Bundle => Err(why),
-            Bundle::Other | Bundle::Unread(_) => Ok(None),
-        };
+    if matches!(name, Name::Bundle | Name::Archive | Name::Open) {
+        match archive::kind(&mut file).map_err(reason)? {
+            Some(kind) => return Ok(Candidate::Archive(file, kind)),
+            // An empty file has its name only.
+            None if name != Name::Open && length > 0 => return Err("not a whole archive"),
+            None => {}
+        }
     }
     if matches!(name, Name::Open | Name::Prose | Name::Script) && length > OPEN_LIMIT && !named {
-        return Ok(None);
+        return Ok(Candidate::Other);
     }
     // A table is data more often than not, and may be long: its first line decides.
     if name == Name::Table && !named {
         let mut head = Vec::with_capacity(HEAD);
         (&file).take(HEAD as u64).read_to_end(&mut head).map_err(reason)?;
         if !prefilter.passes(&head, name) {
-            return Ok(None);
+            return Ok(Candidate::Other);
         }
         file.rewind().map_err(reason)?;
     }
@@ -216,28 +246,31 @@ fn read_candidate(
         return if named || name == Name::Table || mentions_servers(&file) {
             Err("larger than 32 MiB, not read")
         } else {
-            Ok(None)
+            Ok(Candidate::Other)
         };
     }
     // What is long is data more often than not: it is looked through piece by piece, and read whole only where it is more.
     if name == Name::Notation && length > AT_ONCE as u64 && !named {
         if !may_pass(&mut file, prefilter, room).map_err(reason)? {
-            return Ok(None);
+            return Ok(Candidate::Other);
         }
         file.rewind().map_err(reason)?;
         let mut bytes = Vec::new();
         read_bounded(&mut file, length, &mut bytes)?;
         let passes = prefilter.passes(&bytes, name);
-        return Ok(passes.then(|| Input { path: shown(path), bytes, ..Input::default() }));
+        if !passes {
+            return Ok(Candidate::Other);
+        }
+        return Ok(Candidate::File(Input { path: shown(path), bytes, ..Input::default() }));
     }
     if room.capacity() > MOST_ROOM {
         *room = Vec::new();
     }
     read_bounded(&mut file, length, room)?;
     if name != Name::Sidecar && !named && !prefilter.passes(room, name) {
-        return Ok(None);
+        return Ok(Candidate::Other);
     }
-    Ok(Some(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
+    Ok(Candidate::File(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
 }
 
 /// Does the filter let any piece of a file through? Of each piece the end is looked at again with the next one.

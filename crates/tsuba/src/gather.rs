@@ -273,9 +273,15 @@ pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
     let configured = config.path.as_deref().and_then(folder_of);
     for analysis in analyses.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
         let file = analysis.document.file().to_owned();
-        let path = Path::new(&file);
+        // What is packed has the facts of its archive.
+        let (outer, inner) =
+            file.split_once(tsuba_find::INSIDE).map_or((&*file, None), |(outer, inner)| (outer, Some(inner)));
+        let path = Path::new(outer);
         let evidence = wanted.evidence(path);
-        let whole = path.canonicalize().ok();
+        let whole = path.canonicalize().ok().map(|whole| match inner {
+            Some(inner) => PathBuf::from(format!("{}{}{inner}", whole.display(), tsuba_find::INSIDE)),
+            None => whole,
+        });
         let below = |folder: &Path| {
             let inside = whole.as_deref()?.strip_prefix(folder).ok()?;
             Some(inside.to_string_lossy().replace('\\', "/"))

@@ -25,6 +25,8 @@ const FOR_PEOPLE: &[&str] = &[
     "help",
     "text",
     "label",
+    "markdown",
+    "excerpt",
     "prompt",
 ];
 
@@ -36,7 +38,10 @@ pub(super) fn embedded(text: &str, roots: &[(Pointer, &Node)]) -> Vec<Node> {
         || text.contains("mcpServers")
         || text.contains("mcp-servers")
     {
-        for (pointer, root) in roots {
+        // What Tsuba has written quotes what it has read.
+        let own =
+            |root: &Node| root.get("schema").and_then(Node::text).is_some_and(|schema| schema.starts_with("tsuba-"));
+        for (pointer, root) in roots.iter().filter(|(_, root)| !own(root)) {
             found.search(root, pointer);
         }
     }

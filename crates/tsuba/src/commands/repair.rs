@@ -69,8 +69,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let pipeline = Pipeline::new(&args.input, today()).with_evidence(&args.evidence)?;
     let pipeline = pipeline.with_register(args.register.as_deref())?;
     let Audited { audit: whole, options, rules, .. } = pipeline.by(rules).looking_beside().run()?;
-    // What is accepted is left as it is.
-    let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none();
+    // What is accepted is left as it is, and what is packed can only be packed anew.
+    let packed = |finding: &Finding| {
+        whole.analyses.get(finding.entry_ref.analysis).is_some_and(|of| of.document.file().contains(tsuba_find::INSIDE))
+    };
+    let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none() && !packed(finding);
     let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.entry_ref.analysis).collect();
     wanted.sort_unstable();
     wanted.dedup();
@@ -99,7 +102,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         show(&works, &whole.cleaner)?
     }
     let count: usize = works.iter().map(|work| work.repaired.done.len()).sum();
-    let open = whole.findings.iter().filter(|finding| finding.repair.is_none() && finding.waived.is_none()).count();
+    let open = whole.findings.iter().filter(|finding| finding.waived.is_none() && !can(finding)).count();
     let mut err = anstream::stderr().lock();
     let verb = if args.apply { "fixed" } else { "fixable" };
     let (findings, files) = (number(count, "finding", "findings"), number(works.len(), "file", "files"));

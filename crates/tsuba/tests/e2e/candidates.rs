@@ -163,14 +163,18 @@ fn manifests_and_bundles_are_judged_like_what_they_start() {
             "a/server.json supply/manifest-mismatch",
             "a/server.json supply/moving-tag",
             "a/server.json supply/unpinned",
-            "tide.mcpb/manifest.json supply/unpinned",
+            "other.zip!/manifest.json supply/unpinned",
+            "tide.mcpb!/manifest.json supply/unpinned",
         ]
     );
     let unread = &report["unread"][0];
     assert_eq!((unread["path"].as_str(), unread["why"].as_str()), (Some("broken.mcpb"), Some("not a whole archive")));
+    // What is packed is not written to.
+    let repair = dir.run(&["repair", ".", "--apply", "--rule", "supply/unpinned"]);
+    assert!(repair.err().contains("no automatic fixes"), "{}", repair.err());
     // One that is named is opened whatever it is called.
     let named = dir.run(&["audit", "other.zip", "--format", "json", "--gate", "none"]).json();
-    assert_eq!(rules(&named), ["other.zip/manifest.json supply/unpinned"]);
+    assert_eq!(rules(&named), ["other.zip!/manifest.json supply/unpinned"]);
 }
 
 #[test]

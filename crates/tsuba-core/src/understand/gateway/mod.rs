@@ -307,8 +307,8 @@ enum Front {
 
 /// Does a setting say that the servers beside it are published?
 fn front(key: &str, value: &Node, depth: usize) -> Option<Front> {
-    let listens_below = || value.members().iter().any(|member| LISTENS.contains(&normal(&member.key.text).as_str()));
-    let gate = names_gateway(key) || matches!(key, "gateway" | "proxy") && depth <= 1 && listens_below();
+    let listens_below = || value.members().iter().any(|member| normal(&member.key.text).starts_with("listen"));
+    let gate = names_gateway(key) || key == "gateway" && depth <= 1 && listens_below();
     let listens = depth <= 1
         && matches!(key, "listen" | "listenaddress" | "listenaddr" | "addr" | "bind" | "bindaddress")
         && value.text().is_some_and(|text| text.rsplit_once(':').is_some_and(|(_, port)| port.parse::<u16>().is_ok()));

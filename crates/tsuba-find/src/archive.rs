@@ -1,0 +1,364 @@
+//! Archives: server bundles, packages of registries, saved images, and what else is packed. What may be a setup is taken out of them in memory,
+//! within bounds; nothing is unpacked anywhere. An archive in an archive is opened once: a layer of an image.
+
+use crate::candidate::{Name, OPEN_LIMIT, Prefilter, by_name};
+use crate::walk::is_left_out;
+use flate2::read::MultiGzDecoder;
+use ruzstd::decoding::StreamingDecoder;
+use std::collections::BTreeSet;
+use std::fs::File;
+use std::io::{self, Cursor, Read, Seek};
+use tsuba_core::read::{Input, MAX_BYTES};
+use zip::ZipArchive;
+
+/// What stands between an archive's path and that of a file in it.
+pub const INSIDE: &str = "!/";
+
+/// An archive of more files is not looked through to its end.
+const MAX_FILES: usize = 200_000;
+/// So many bytes are unpacked of one archive at most, whatever is done with them.
+const MAX_UNPACKED: u64 = 1 << 30;
+/// A zip archive in an archive has to be held whole; of more bytes it is not opened.
+const MAX_NESTED: u64 = 64 << 20;
+/// So many files that matter only beside a setup are kept of one archive, and of each so many bytes.
+const MAX_SIDECARS: usize = 1000;
+const MAX_SIDECAR_BYTES: u64 = 1 << 20;
+
+/// How an archive is packed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Kind {
+    /// A zip archive (APPNOTE 6.3.10).
+    Zip,
+    /// A tape archive (POSIX.1-2024, pax).
+    Tar,
+    /// Packed by deflate (RFC 1952).
+    Gzip,
+    /// Packed by Zstandard (RFC 8878).
+    Zstd,
+}
+
+/// Bytes by which every kind is known.
+const HEAD: usize = 512;
+
+/// The kind by the first bytes.
+fn kind_of(head: &[u8]) -> Option<Kind> {
+    match head {
+        [b'P', b'K', 3, 4, ..] => Some(Kind::Zip),
+        [0x1F, 0x8B, 8, ..] => Some(Kind::Gzip),
+        [0x28, 0xB5, 0x2F, 0xFD, ..] => Some(Kind::Zstd),
+        _ => (head.get(257..262) == Some(b"ustar")).then_some(Kind::Tar),
+    }
+}
+
+/// The kind of a file that may be an archive.
+pub(crate) fn kind(file: &mut File) -> io::Result<Option<Kind>> {
+    let head = head(file)?;
+    file.rewind()?;
+    Ok(kind_of(&head))
+}
+
+fn head(mut reader: &mut (impl Read + ?Sized)) -> io::Result<Vec<u8>> {
+    let mut head = Vec::with_capacity(HEAD);
+    (&mut reader).take(HEAD as u64).read_to_end(&mut head)?;
+    Ok(head)
+}
+
+/// Hands every file of an archive that may be a setup to `visit`, with those that matter beside one.
+///
+/// # Errors
+/// Why the archive was not read, or not to its end. What was handed over until then stays so.
+pub(crate) fn read(
+    path: &str,
+    file: File,
+    kind: Kind,
+    everything: bool,
+    prefilter: &Prefilter,
+    visit: &dyn Fn(Input),
+) -> Result<(), &'static str> {
+    let mut reading = Reading {
+        prefilter,
+        visit,
+        everything,
+        files: 0,
+        left: MAX_UNPACKED,
+        folders: BTreeSet::new(),
+        sidecars: Vec::new(),
+        skipped: false,
+    };
+    let result = match kind {
+        Kind::Zip => reading.zip(path, file, 0),
+        Kind::Tar | Kind::Gzip | Kind::Zstd => reading.stream(path, &mut io::BufReader::new(file), kind, 0),
+    };
+    reading.beside();
+    match result {
+        Ok(()) if reading.skipped => Err("holds a zip archive of more than 64 MiB, which was not read"),
+        result => result,
+    }
+}
+
+struct Reading<'r> {
+    prefilter: &'r Prefilter,
+    visit: &'r dyn Fn(Input),
+    everything: bool,
+    files: usize,
+    left: u64,
+    /// The folders in which something was found.
+    folders: BTreeSet<String>,
+    sidecars: Vec<Input>,
+    /// Was an archive in it too large?
+    skipped: bool,
+}
+
+const TOO_MANY: &str = "an archive of more than 200,000 files; not read to the end";
+const TOO_LARGE: &str = "an archive of more than 1 GiB unpacked; not read to the end";
+const CUT: &str = "not a whole archive";
+
+impl Reading<'_> {
+    fn zip(&mut self, path: &str, file: impl Read + Seek, depth: usize) -> Result<(), &'static str> {
+        let mut archive = ZipArchive::new(file).map_err(|_| CUT)?;
+        // Whoever installs a bundle has it unpacked where its author wants.
+        let leads_out = |name: &str| name.starts_with(['/', '\\']) || name.split(['/', '\\']).any(|part| part == "..");
+        let bundle = archive.index_for_name("manifest.json").is_some();
+        if bundle && archive.file_names().any(|name| name.map_or(true, |name| leads_out(&name))) {
+            return Err("a bundle with paths that lead out of it: do not unpack it");
+        }
+        let mut locked = false;
+        for index in 0..archive.len() {
+            self.count()?;
+            let (name, is_file) = match archive.by_index_raw(index) {
+                Ok(entry) if entry.encrypted() => {
+                    locked = true;
+                    continue;
+                }
+                Ok(entry) => (entry.name().map(|name| name.into_owned()).unwrap_or_default(), entry.is_file()),
+                Err(_) => return Err(CUT),
+            };
+            if !is_file || !self.is_wanted(&name, depth) {
+                continue;
+            }
+            let mut entry = archive.by_index(index).map_err(|_| "an archive packed in a way that is not known")?;
+            self.file(path, &name, &mut entry, depth)?;
+        }
+        if locked { Err("an archive with a password; not read") } else { Ok(()) }
+    }
+
+    fn tar(&mut self, path: &str, reader: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
+        let mut archive = tar::Archive::new(reader);
+        for entry in archive.entries().map_err(|_| CUT)? {
+            self.count()?;
+            let mut entry = entry.map_err(|_| CUT)?;
+            let size = entry.header().entry_size().unwrap_or(u64::MAX);
+            if size > self.left {
+                return Err(TOO_LARGE);
+            }
+            self.left -= size;
+            let name = String::from_utf8_lossy(&entry.path_bytes()).trim_start_matches("./").to_owned();
+            if entry.header().entry_type().is_file() && self.is_wanted(&name, depth) {
+                self.file(path, &name, &mut entry, depth)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// An archive that can be read from its beginning to its end.
+    fn stream(&mut self, path: &str, reader: &mut dyn Read, kind: Kind, depth: usize) -> Result<(), &'static str> {
+        match kind {
+            Kind::Zip => Ok(()),
+            Kind::Tar => self.tar(path, reader, depth),
+            Kind::Gzip => self.packed(path, &mut MultiGzDecoder::new(io::BufReader::new(reader)), depth),
+            Kind::Zstd => {
+                let mut decoder = StreamingDecoder::new(reader).map_err(|_| CUT)?;
+                self.packed(path, &mut decoder, depth)
+            }
+        }
+    }
+
+    /// What is packed by itself: an archive, or one file whose name is that without the ending.
+    fn packed(&mut self, path: &str, reader: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
+        let head = head(reader).map_err(|_| CUT)?;
+        let is_tar = kind_of(&head) == Some(Kind::Tar);
+        let mut whole = Cursor::new(head).chain(reader);
+        if is_tar {
+            return self.tar(path, &mut whole, depth);
+        }
+        let own = path.rsplit(['/', '\\']).next().unwrap_or(path);
+        let name = own.rsplit_once('.').map_or(own, |(name, _)| name).to_owned();
+        if self.is_wanted(&name, 1) { self.file(path, &name, &mut whole, 1) } else { Ok(()) }
+    }
+
+    fn count(&mut self) -> Result<(), &'static str> {
+        self.files += 1;
+        if self.files > MAX_FILES { Err(TOO_MANY) } else { Ok(()) }
+    }
+
+    /// May a file of this path be a setup, matter beside one, or be an archive itself?
+    fn is_wanted(&self, name: &str, depth: usize) -> bool {
+        let own = name.rsplit(['/', '\\']).next().unwrap_or(name);
+        let left_out = !self.everything && name.split(['/', '\\']).rev().skip(1).any(is_left_out);
+        !left_out
+            && match by_name(own) {
+                Name::Other => false,
+                Name::Archive | Name::Bundle => depth == 0,
+                _ => true,
+            }
+    }
+
+    fn file(&mut self, path: &str, inner: &str, entry: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
+        let own = inner.rsplit(['/', '\\']).next().unwrap_or(inner);
+        let name = by_name(own);
+        let whole = format!("{path}{INSIDE}{inner}");
+        let head = head(entry).map_err(|_| CUT)?;
+        let packed = kind_of(&head).filter(|_| depth == 0 && matches!(name, Name::Archive | Name::Bundle | Name::Open));
+        if let Some(kind) = packed.filter(|kind| *kind != Kind::Zip) {
+            return self.stream(&whole, &mut Cursor::new(head).chain(entry), kind, depth + 1);
+        }
+        let limit = match name {
+            _ if packed.is_some() => MAX_NESTED,
+            Name::Open | Name::Prose | Name::Script => OPEN_LIMIT,
+            Name::Sidecar => MAX_SIDECAR_BYTES,
+            Name::Archive | Name::Bundle | Name::Other => return Ok(()),
+            Name::Notation | Name::Table => MAX_BYTES as u64,
+        };
+        let mut bytes = head;
+        let rest = limit.min(self.left).saturating_sub(bytes.len() as u64) + 1;
+        entry.take(rest).read_to_end(&mut bytes).map_err(|_| CUT)?;
+        let length = bytes.len() as u64;
+        self.left = self.left.saturating_sub(length);
+        if self.left == 0 {
+            return Err(TOO_LARGE);
+        }
+        if length > limit {
+            return if packed.is_some() {
+                Err("an archive in an archive of more than 256 MiB; not read")
+            } else {
+                Ok(())
+            };
+        }
+        if packed.is_some() {
+            return self.zip(&whole, Cursor::new(bytes), depth + 1);
+        }
+        let input = Input { path: whole, bytes, ..Input::default() };
+        if name == Name::Sidecar {
+            if self.sidecars.len() < MAX_SIDECARS {
+                self.sidecars.push(input);
+            }
+        } else if self.prefilter.passes(&input.bytes, name) {
+            self.folders.insert(folder(&input.path).to_owned());
+            (self.visit)(input);
+        }
+        Ok(())
+    }
+
+    /// Dotenv and key files of the folders in which something was found.
+    fn beside(&mut self) {
+        for input in core::mem::take(&mut self.sidecars) {
+            if self.folders.contains(folder(&input.path)) {
+                (self.visit)(input);
+            }
+        }
+    }
+}
+
+fn folder(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(folder, _)| folder)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::Write as _;
+    use std::sync::Mutex;
+    use zip::ZipWriter;
+    use zip::write::SimpleFileOptions;
+
+    const SETUP: &[u8] = b"{\"mcpServers\": {}}";
+
+    fn zipped(files: &[(&str, &[u8])]) -> Vec<u8> {
+        let mut writer = ZipWriter::new(Cursor::new(Vec::new()));
+        for (name, content) in files {
+            writer.start_file(*name, SimpleFileOptions::default()).unwrap();
+            writer.write_all(content).unwrap();
+        }
+        writer.finish().unwrap().into_inner()
+    }
+
+    fn taped(files: &[(&str, &[u8])]) -> Vec<u8> {
+        let mut builder = tar::Builder::new(Vec::new());
+        for (name, content) in files {
+            let mut header = tar::Header::new_ustar();
+            header.set_size(content.len() as u64);
+            header.set_path(name).unwrap();
+            header.set_cksum();
+            builder.append(&header, *content).unwrap();
+        }
+        builder.into_inner().unwrap()
+    }
+
+    fn gzipped(bytes: &[u8]) -> Vec<u8> {
+        let mut writer = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        writer.write_all(bytes).unwrap();
+        writer.finish().unwrap()
+    }
+
+    /// What is found in an archive of this name, and why it was not read.
+    fn found(name: &str, bytes: &[u8]) -> Vec<String> {
+        let dir = tempfile::tempdir().unwrap();
+        let path = dir.path().join(name);
+        std::fs::write(&path, bytes).unwrap();
+        let mut file = File::open(&path).unwrap();
+        let seen = Mutex::new(Vec::new());
+        let visit = |input: Input| seen.lock().unwrap().push(input.path);
+        let prefilter = Prefilter::new().unwrap();
+        let Some(kind) = kind(&mut file).unwrap() else { return vec!["none".to_owned()] };
+        let result = read(name, file, kind, false, &prefilter, &visit);
+        let mut out = seen.into_inner().unwrap();
+        out.extend(result.err().map(str::to_owned));
+        out
+    }
+
+    #[test]
+    fn setups_are_found_in_archives_of_every_kind() {
+        let files: &[(&str, &[u8])] = &[
+            ("a/mcp.json", SETUP),
+            ("a/.env", b"TOKEN=x"),
+            ("b/.env", b"TOKEN=x"),
+            ("a/x.png", b"x"),
+            ("node_modules/y/mcp.json", SETUP),
+            ("readme.md", b"nothing"),
+        ];
+        let want = |name: &str| vec![format!("{name}!/a/mcp.json"), format!("{name}!/a/.env")];
+        assert_eq!(found("x.zip", &zipped(files)), want("x.zip"));
+        assert_eq!(found("x.tar", &taped(files)), want("x.tar"));
+        assert_eq!(found("x.tgz", &gzipped(&taped(files))), want("x.tgz"));
+        let packed = ruzstd::encoding::compress_to_vec(&*taped(files), ruzstd::encoding::CompressionLevel::Fastest);
+        assert_eq!(found("x.tar.zst", &packed), want("x.tar.zst"));
+        assert_eq!(found("mcp.json.gz", &gzipped(SETUP)), ["mcp.json.gz!/mcp.json"]);
+        // A saved image: its layers are archives themselves, and nothing deeper is opened.
+        let layer = gzipped(&taped(&[("etc/mcp.json", SETUP), ("opt/x.zip", &zipped(files))]));
+        let image = taped(&[("manifest.json", b"[]"), ("blobs/sha256/0a", &layer), ("b/layer.tar", &taped(files))]);
+        assert_eq!(
+            found("image.tar", &image),
+            [
+                "image.tar!/blobs/sha256/0a!/etc/mcp.json",
+                "image.tar!/b/layer.tar!/a/mcp.json",
+                "image.tar!/b/layer.tar!/a/.env"
+            ]
+        );
+    }
+
+    #[test]
+    fn what_is_not_read_is_told_and_hostile_ones_end() {
+        let whole = zipped(&[("mcp.json", SETUP)]);
+        assert_eq!(found("x.zip", &whole[..20]), [CUT]);
+        let whole = gzipped(&taped(&[("mcp.json", SETUP), ("b.json", SETUP)]));
+        assert!(found("x.tgz", &whole[..whole.len() / 2]).contains(&CUT.to_owned()));
+        for name in ["../../etc/cron.d/x", "/etc/x"] {
+            let bundle = zipped(&[("manifest.json", b"{}"), (name, b"x")]);
+            assert_eq!(found("t.mcpb", &bundle), ["a bundle with paths that lead out of it: do not unpack it"]);
+        }
+        // A long run of blanks packs to nothing: a document of more than its bound is left out, and the next one is read.
+        let bomb = vec![b' '; 40 << 20];
+        assert_eq!(found("x.zip", &zipped(&[("a.json", &bomb), ("mcp.json", SETUP)])), ["x.zip!/mcp.json"]);
+        assert_eq!(found("x.txt", b"text"), ["none"]);
+    }
+}
