@@ -90,6 +90,7 @@ pub(crate) struct Prefilter {
     words: Vec<Searcher>,
     shown: Searcher,
     added: Searcher,
+    unasked: Searcher,
 }
 
 /// One of these stands in every text that shows a configuration or links to one: the key over the servers, or a value in a link, as it
@@ -150,12 +151,6 @@ const WORDS: [&[&str]; 3] = [
         "tdio",
         // serverInfo
         "rInfo",
-        // bypassPermissions, skipPermissions
-        "sPerm",
-        // autoApprove
-        "oApprove",
-        // PreToolUse, PostToolUse
-        "oolUse",
     ],
     &[
         // servers, Servers
@@ -179,11 +174,6 @@ const WORDS: [&[&str]; 3] = [
         // jwks_uri
         "wks_uri",
         "tsuba-evidence/",
-        // approval_policy, approval_mode, permission_mode, sandbox_mode
-        "val_policy",
-        "val_mode",
-        "ion_mode",
-        "box_mode",
     ],
     &[
         // mcpName, too
@@ -211,6 +201,10 @@ const WORDS: [&[&str]; 3] = [
     ],
 ];
 
+/// A piece of each word by which a file says what runs without asking: bypassPermissions, autoApprove, PreToolUse, approval_policy, approval_mode,
+/// permission_mode, sandbox_mode. People write such files: what is long is none, and is not searched for them.
+const UNASKED: &[&str] = &["sPerm", "oApprove", "oolUse", "val_policy", "val_mode", "ion_mode", "box_mode"];
+
 /// So many bytes are searched for one group after the other, while they are near at hand.
 pub(crate) const AT_ONCE: usize = 64 << 10;
 /// And so many of them again with what follows: more than the longest word and what is looked at around it.
@@ -219,7 +213,12 @@ pub(crate) const AGAIN: usize = 32;
 impl Prefilter {
     pub(crate) fn new() -> Option<Self> {
         let words = WORDS.into_iter().map(Searcher::new).collect::<Option<Vec<_>>>()?;
-        Some(Self { words, shown: Searcher::new(SHOWN)?, added: Searcher::new(ADDED)? })
+        Some(Self {
+            words,
+            shown: Searcher::new(SHOWN)?,
+            added: Searcher::new(ADDED)?,
+            unasked: Searcher::new(UNASKED)?,
+        })
     }
 
     /// May these bytes be a setup? UTF-16 is let through: its words are not searched for.
@@ -232,7 +231,7 @@ impl Prefilter {
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
             _ if name == Name::Script => !looks_binary(bytes) && self.added.find(bytes).is_some(),
-            _ => self.has_word(bytes),
+            _ => self.has_word(bytes) || bytes.len() <= AT_ONCE && self.unasked.find(bytes).is_some(),
         }
     }
 

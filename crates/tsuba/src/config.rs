@@ -34,6 +34,8 @@ pub(crate) struct Config {
     pub(crate) key: Option<Key>,
     /// What the company has decided for all.
     pub(crate) policy: Policy,
+    /// Folders with published advisories.
+    pub(crate) advisories: Vec<PathBuf>,
     /// In the order written.
     teams: Vec<Team>,
     /// The folders whose own configuration and register count.
@@ -60,7 +62,9 @@ impl Config {
             let message: Vec<String> = mistakes.iter().map(|mistake| format!("{}:{mistake}", path.display())).collect();
             anyhow::anyhow!("{}", message.join("\n       "))
         })?;
-        Ok(Self { path: Some(path.to_owned()), key: key_file.as_deref().map(key).transpose()?, ..config })
+        let beside = |folder: PathBuf| path.parent().map_or_else(|| folder.clone(), |own| own.join(&folder));
+        let advisories = config.advisories.into_iter().map(beside).collect();
+        Ok(Self { path: Some(path.to_owned()), key: key_file.as_deref().map(key).transpose()?, advisories, ..config })
     }
 
     /// Reads a configuration from its text; the key file is only named.
@@ -75,9 +79,12 @@ impl Config {
                 "team" => config.teams = reading.teams(&member.value),
                 "key_file" => key_file = reading.text(&member.value, "key_file = \"company.key\"").map(PathBuf::from),
                 "trust" => config.trusted = reading.trust(&member.value),
+                "advisories" => config.advisories = reading.advisories(&member.value),
                 key if Policy::KEYS.contains(&key) => {}
-                key => reading
-                    .wrong(member.key.span, unknown_key(key, &[&["key_file", "team", "trust"], Policy::KEYS].concat())),
+                key => reading.wrong(
+                    member.key.span,
+                    unknown_key(key, &[&["advisories", "key_file", "team", "trust"], Policy::KEYS].concat()),
+                ),
             }
         }
         let mut mistakes = reading.mistakes;
@@ -151,6 +158,18 @@ impl Reading<'_> {
             self.wrong(list.span, "not a list; write [[team]]");
         }
         list.items().iter().filter_map(|team| self.team(team)).collect()
+    }
+
+    fn advisories(&mut self, node: &Node) -> Vec<PathBuf> {
+        const FOLDERS: &str = "folders = [\"advisories\"]";
+        for member in node.members().iter().filter(|member| member.key.text != "folders") {
+            self.wrong(member.key.span, unknown_key(&member.key.text, &["folders"]));
+        }
+        let Some(folders) = node.get("folders").filter(|folders| folders.is_list()) else {
+            self.wrong(node.span, format!("no list of folders; write {FOLDERS}"));
+            return Vec::new();
+        };
+        folders.items().iter().filter_map(|folder| self.text(folder, FOLDERS).map(PathBuf::from)).collect()
     }
 
     fn trust(&mut self, node: &Node) -> GlobSet {

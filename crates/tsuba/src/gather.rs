@@ -1,5 +1,6 @@
 //! find, read and understand, for every command that looks at setups.
 
+use crate::advisories;
 use crate::config::Config;
 use crate::naming::Naming;
 use crate::progress::Progress;
@@ -45,6 +46,9 @@ pub(crate) struct InputArgs {
     /// Configuration file [default: tsuba.toml in the current folder, else this account's own; one that lies in what is judged only where it is trusted]
     #[arg(long, value_name = "FILE")]
     pub(crate) config: Option<PathBuf>,
+    /// Judge packages by published advisories of this folder, in the OSV format (may be given several times)
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) advisories: Vec<PathBuf>,
     /// Folders of evidence, in full, and whether they lie in the inputs anyway.
     #[arg(skip)]
     evidence: Vec<(PathBuf, bool)>,
@@ -84,6 +88,7 @@ impl InputArgs {
             exclude: Vec::new(),
             jobs: 0,
             config,
+            advisories: Vec::new(),
             evidence: Vec::new(),
         }
     }
@@ -210,7 +215,11 @@ fn push<T>(list: &Mutex<Vec<T>>, item: T) {
 
 /// Finds, reads and understands everything that `wanted` names.
 pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
-    let config = Judged::of(wanted)?.config(wanted.config.as_deref())?;
+    let mut config = Judged::of(wanted)?.config(wanted.config.as_deref())?;
+    let folders = [wanted.advisories.as_slice(), &config.advisories].concat();
+    if !folders.is_empty() {
+        config.policy.advisories = advisories::load(&folders, Threads::new(wanted.jobs))?.into();
+    }
     let inputs = wanted.paths();
     let home = wanted.home.then(|| std::env::home_dir().context("--home: this person has no home folder (HOME)"));
     let home = home.transpose()?;

@@ -1,5 +1,6 @@
 //! The `tsuba` program: arguments in, reports and an exit status out.
 
+mod advisories;
 mod approved;
 mod asked;
 mod commands;

@@ -50,6 +50,7 @@ pub struct Judgement {
 pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>, disabled: bool) -> Judgement {
     let leads_to = |finding: &Finding| {
         let verdict = match finding.severity {
+            Severity::High if finding.rule.ways.mendable => Verdict::FixFirst,
             Severity::Critical | Severity::High => finding.rule.verdict.max(Verdict::FixFirst),
             Severity::Medium => Verdict::FixFirst,
             Severity::Low | Severity::Note => Verdict::Ready,

@@ -11,6 +11,8 @@ pub struct Ways {
     pub counts_behind: bool,
     /// Its findings weigh the same where a text only shows what nobody has set up.
     pub counts_where_shown: bool,
+    /// Only where a finding is critical is there nothing that its owner can mend.
+    pub mendable: bool,
     /// The requirement of a policy that it stands for.
     pub required: Option<Requirement>,
     /// What a person still has to do when it was mended.
@@ -36,6 +38,7 @@ impl Ways {
         decides: None,
         counts_behind: false,
         counts_where_shown: false,
+        mendable: false,
         required: None,
         afterwards: None,
         formerly: None,

@@ -1,6 +1,7 @@
 //! The company's policy (`tsuba.toml`): the gate, severities by rule and path, what is allowed and refused, which folders a team may have
 //! reached, what is required, rules of its own, and words and token formats that only the company knows.
 
+mod advisories;
 mod facts;
 mod folders;
 mod lists;
@@ -8,6 +9,7 @@ mod origins;
 mod own;
 mod reading;
 
+pub use advisories::{Advisories, Advisory, Affected, NoAdvisory};
 pub use own::{Applied, OwnRule};
 
 use crate::prelude::*;
@@ -27,6 +29,8 @@ pub struct Policy {
     pub gate: Option<Severity>,
     /// Words and token formats that only the company knows.
     pub vocabulary: Vocabulary,
+    /// Published advisories, where some were handed over.
+    pub advisories: Arc<Advisories>,
     gate_line: Option<Line>,
     severities: Vec<Weighed>,
     allow: Lists,

@@ -23,6 +23,8 @@ pub struct Analysis {
     pub duplicates: Vec<Located>,
     /// Switches that import or enable servers of other programs or of the project without asking.
     pub imports: Vec<Located>,
+    /// Prompts that ask for a secret and show what is typed.
+    pub unmarked: Vec<Located>,
     /// What servers list in it.
     pub listings: Vec<Listing>,
     /// What is thought of the words of each listing.

@@ -346,6 +346,29 @@ pub(super) fn loose(
     dedup(out)
 }
 
+/// Prompts that ask for a secret, by their name or the beginning of what they say, and do not hide what is typed.
+pub(super) fn unmarked(found: &Found<'_>, lexicon: &Lexicon) -> Vec<Located> {
+    /// What is asked for is said at the beginning; what it is for follows.
+    const WORDS: usize = 4;
+    let mut out = Vec::new();
+    for (pointer, inputs) in &found.inputs {
+        for (index, input) in inputs.items().iter().enumerate() {
+            let text = |key: &str| input.get(key).and_then(Node::text);
+            let hidden = input.get("password").and_then(Node::truth) == Some(true);
+            if hidden || text("type").is_some_and(|kind| kind != "promptString") {
+                continue;
+            }
+            let said: Vec<&str> = text("description").unwrap_or_default().split_whitespace().take(WORDS).collect();
+            let about = said.first().is_some_and(|first| lexicon.says(first) == NameSays::About);
+            let secret = |name: &str| lexicon.says(name) >= NameSays::Secret;
+            if text("id").is_some_and(secret) || !about && secret(&said.join(" ")) {
+                out.extend(input.get("id").and_then(|id| id.located(pointer.index(index).key("id"))));
+            }
+        }
+    }
+    out
+}
+
 /// Tokens of known forms in the text that nothing else has accounted for.
 fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Credential>) {
     let mut known: Vec<Span> =

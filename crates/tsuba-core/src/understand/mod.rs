@@ -106,6 +106,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     entries.extend(built.iter().map(|server| build::of_made(&document, server, lexicon)));
     let remarks = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
     let credentials = entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &exposure), lexicon);
+    let unmarked = entry_credentials::unmarked(&found, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
     document.drop_tree();
@@ -117,6 +118,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         credentials,
         duplicates,
         imports,
+        unmarked,
         listings,
         remarks,
         oauth_documents,

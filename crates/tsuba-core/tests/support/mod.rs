@@ -10,7 +10,7 @@
 
 use std::path::PathBuf;
 use tsuba_core::judge::{Options, Rule, Sequential, audit};
-use tsuba_core::policy::Policy;
+use tsuba_core::policy::{Advisories, Policy};
 use tsuba_core::read::{Facts, Input};
 use tsuba_core::register::Register;
 use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
@@ -97,7 +97,12 @@ pub(crate) fn run(rule: &'static Rule, files: Vec<Input>) -> Vec<String> {
     let policy = policies.first().map(|file| {
         Policy::read(&String::from_utf8_lossy(&file.bytes), &tsuba_core::rules::names()).expect("a policy")
     });
-    let policy = policy.unwrap_or_default();
+    let (advisories, files): (Vec<Input>, Vec<Input>) =
+        files.into_iter().partition(|file| file.path.starts_with("advisories/"));
+    let mut known = Advisories::default();
+    advisories.iter().for_each(|file| known.extend(Advisories::read(&file.bytes).expect("an advisory")));
+    let mut policy = policy.unwrap_or_default();
+    policy.advisories = known.into();
     let several = files.len() > 1;
     let lexicon = Lexicon::with(policy.vocabulary.clone());
     let analyses = files

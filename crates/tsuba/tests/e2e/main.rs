@@ -9,6 +9,7 @@
     reason = "a failing test is what a panic is for, and a skipped one says why"
 )]
 
+mod advisories;
 mod audit;
 mod bounds;
 mod candidates;

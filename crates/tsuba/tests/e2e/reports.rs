@@ -152,7 +152,8 @@ fix-first  crew-mail  mcp.json:2
              delete_mail runs without anybody being asked
              | …"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
              |                                                  ~~~~~~~~~~~~~
-             fix: Take the tools that change, send or run something out of the list.
+             fix: Have somebody asked before tools that change, send or run something: take them out of
+             the list, or switch asking on.
 
 unchecked  quay-files  mcp.json:4
     runs     docker saltmarsh/quay-files:1.4.2 [exact]
@@ -201,10 +202,10 @@ const TICKET: &str = r##"## Tool servers: 0 refuse, 1 fix-first, 2 unchecked, 0 
   - Rotate it where it was issued, keep the new one outside the file, and refer to it in the form that this client expands (the file does not show which).
 - [ ] **high** power/auto-approved (likely) (`mcp.json`:2:130): send\_mail runs without anybody being asked
   - `…L_PASSWORD": "Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
-  - Take the tools that change, send or run something out of the list.
+  - Have somebody asked before tools that change, send or run something: take them out of the list, or switch asking on.
 - [ ] **high** power/auto-approved (likely) (`mcp.json`:2:143): delete\_mail runs without anybody being asked
   - `…"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },`
-  - Take the tools that change, send or run something out of the list.
+  - Have somebody asked before tools that change, send or run something: take them out of the list, or switch asking on.
 
 ### Unchecked
 

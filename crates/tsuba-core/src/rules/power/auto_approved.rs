@@ -10,7 +10,7 @@ pub(super) static RULE: Rule = Rule {
     verdict: Verdict::FixFirst,
     message: "{what} {how} without anybody being asked",
     why: "The question before a call is the last moment at which a person can see what a text has talked the model into.",
-    fix: "Take the tools that change, send or run something out of the list.",
+    fix: "Have somebody asked before tools that change, send or run something: take them out of the list, or switch asking on.",
     before: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota", "send_message"] } } }"#,
     after: r#"{ "mcpServers": { "crew-mail": { "command": "crew-mail", "autoApprove": ["read_rota"] } } }"#,
     references: &["CWE-862", "NIST SP 800-53, AC-3"],

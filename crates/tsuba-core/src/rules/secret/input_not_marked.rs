@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     verdict: Verdict::FixFirst,
     message: "{name} is requested and not marked as a secret",
     why: "A client shows what is not marked while it is typed, and keeps it in plain text among its settings.",
-    fix: "Mark it: isSecret in a registry's manifest, sensitive in a bundle's.",
+    fix: "Mark it: isSecret in a registry's manifest, sensitive in a bundle's, password in a client's prompt.",
     before: r##"--- server.json
 { "name": "example.saltmarsh-line/tide-table", "version": "2.4.1", "packages": [{ "registryType": "npm", "identifier": "@saltmarsh/tide-table", "version": "2.4.1", "environmentVariables": [{ "name": "TIDE_TOKEN" }] }] }"##,
     after: r##"--- server.json
@@ -19,8 +19,9 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
-    for (analysis, manifest) in all.analyses.iter().enumerate().filter_map(|(at, s)| Some((at, s.manifest.as_ref()?))) {
-        for unmarked in &manifest.unmarked {
+    for (analysis, of) in all.analyses.iter().enumerate() {
+        let published = of.manifest.iter().flat_map(|manifest| &manifest.unmarked);
+        for unmarked in published.chain(&of.unmarked) {
             out.hit_in(EntryRef { analysis, entry: None }, unmarked).arg("name", &unmarked.text);
         }
     }

@@ -3,6 +3,7 @@
 mod deprecated;
 mod foreign_source;
 mod install_script;
+mod known_bad;
 mod lookalike;
 mod manifest_mismatch;
 mod moving_tag;
@@ -20,6 +21,7 @@ pub(super) static RULES: &[&Rule] = &[
     &deprecated::RULE,
     &foreign_source::RULE,
     &install_script::RULE,
+    &known_bad::RULE,
     &lookalike::RULE,
     &manifest_mismatch::RULE,
     &moving_tag::RULE,

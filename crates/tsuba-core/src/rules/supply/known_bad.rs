@@ -1,0 +1,66 @@
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::policy::{Advisory, Affected};
+use crate::prelude::*;
+use crate::severity::{Confidence, Severity};
+use crate::understand::launch::{Pin, StepKind};
+
+pub(super) static RULE: Rule = Rule {
+    id: "supply/known-bad",
+    title: "package named in a published advisory",
+    severity: Severity::Critical,
+    verdict: Verdict::Refuse,
+    message: "{package} {what} ({id})",
+    why: "Others have found what it does, and written it down: a malicious package has run on every machine that has started it, a known hole is tried by everybody.",
+    fix: "Start a version that no advisory names; after a malicious one, take the machine as compromised and rotate what it was handed.",
+    before: r#"--- advisories/a.json
+{ "id": "MAL-2026-1", "summary": "Sends environment variables to another host", "affected": [{ "package": { "ecosystem": "npm", "name": "@saltmarsh/tide-table" }, "versions": ["2.4.1"] }] }
+--- mcp.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }
+"#,
+    after: r#"--- advisories/a.json
+{ "id": "MAL-2026-1", "summary": "Sends environment variables to another host", "affected": [{ "package": { "ecosystem": "npm", "name": "@saltmarsh/tide-table" }, "versions": ["2.4.1"] }] }
+--- mcp.json
+{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.2"] } } }
+"#,
+    references: &["OSV schema 1.7", "CWE-1395", "CWE-506"],
+    ways: Ways { mendable: true, ..Ways::PLAIN },
+    check: Check::Entry(check),
+};
+
+/// Of one package no more advisories are told; the worst come first.
+const MAX_TOLD: usize = 10;
+
+fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
+    let entry = entries.entry;
+    for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
+        let StepKind::Package(package) = &step.kind else { continue };
+        let exact = package.version.as_deref().filter(|_| package.pin == Pin::Exact);
+        let known = entry.known_version.as_ref().filter(|(name, _)| *name == package.name);
+        let version = exact.or_else(|| known.map(|(_, version)| version.as_str()));
+        let advisories = entries.policy.advisories.of(package.source, &package.name, version);
+        for (advisory, affected) in advisories.into_iter().take(MAX_TOLD) {
+            let shown = version.map_or_else(|| package.name.clone(), |version| format!("{} {version}", package.name));
+            let hit = out.hit(&package.spec);
+            hit.arg("package", shown).arg("what", what(advisory, affected)).arg("id", &advisory.id);
+            hit.base_severity(advisory.weight()).circumstance_if(affected == Affected::Perhaps, Circumstance::Weak);
+            hit.confidence(if affected == Affected::Surely { Confidence::Certain } else { Confidence::Possible });
+            if let ([fixed, ..], false) = (advisory.fixed.as_slice(), advisory.malicious) {
+                hit.advice(format!("Start a version that no advisory names; it is mended in {fixed}."));
+            }
+        }
+    }
+}
+
+fn what(advisory: &Advisory, affected: Affected) -> String {
+    let kind = match (advisory.malicious, affected) {
+        (true, Affected::Surely) => "is malicious",
+        (true, Affected::Perhaps) => "has malicious versions, and which one is started is open",
+        (false, Affected::Surely) => "has a published vulnerability",
+        (false, Affected::Perhaps) => "has a published vulnerability that no version mends",
+    };
+    let summary = advisory.summary.trim();
+    if summary.is_empty() { kind.to_owned() } else { format!("{kind}: {}", crate::text::head(summary, MAX_SUMMARY)) }
+}
+
+/// Of a longer summary (bytes) the rest is left out.
+const MAX_SUMMARY: usize = 200;
