@@ -121,8 +121,32 @@ const SHOWN: &[&str] = &[
 ];
 
 /// One of these stands in every script that adds a server to a client, or holds a configuration.
-const ADDED: &[&str] =
-    &["mcpServers", "mcp_servers", "mcp-servers", "context_servers", "mcp add", "mcp-add", "add-mcp", "server_label"];
+const ADDED: &[&str] = &[
+    "mcpServers",
+    "mcp_servers",
+    "mcp-servers",
+    "context_servers",
+    "mcp add",
+    "mcp-add",
+    "add-mcp",
+    "server_label",
+    "StdioServerParam",
+    "MCPServer",
+    "StdioClientTrans",
+    "HTTPClientTransport",
+    "HttpClientSse",
+    "HttpClientStream",
+    "HttpClientTransport",
+    "SSEClientTransport",
+    "SseClientTransport",
+    "ServerParameters.b",
+    "mcp.CommandTrans",
+    "mcp.StreamableClient",
+    "TokioChildProcess",
+    "streamablehttp_client",
+    "streamable_http_client",
+    "sse_client",
+];
 
 /// A piece of each of these words, one of which stands in every document that the core recognises: a setup, a listing, OAuth evidence. Spelled out
 /// by case, so that the search runs on vectors. Each begins where three letters are rare in data, since the search looks closer at each place

@@ -320,6 +320,33 @@ fn lines_that_add_a_server_are_read_in_texts() {
 }
 
 #[test]
+fn scripts_and_programs_set_up_what_they_say_to_the_letter() {
+    for (path, text, want) in [
+        (
+            "setup.sh",
+            "#!/bin/sh\nagent mcp add tide -e TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf -- npx -y @saltmarsh/tide-table\n",
+            "script tide: high secret/plaintext 2:34 /mcpServers/tide/env/TIDE_TOKEN; high supply/unpinned 2:69 /mcpServers/tide/args/1",
+        ),
+        (
+            "main.tf",
+            "data = {\n  x = <<-EOT\n    { \"mcpServers\": { \"tide\": { \"url\": \"http://tides.example/mcp\" } } }\n  EOT\n}\n",
+            "script tide: high exposure/plain-http 3:40 /mcpServers/tide/url",
+        ),
+        (
+            "app.py",
+            "p = StdioServerParameters(command=\"npx\", args=[\"-y\", \"@saltmarsh/tide-table\"], env={\"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\"})\n",
+            "script tide-table: high secret/plaintext 1:101 /mcpServers/tide-table/env/TIDE_TOKEN; high supply/unpinned 1:54 /mcpServers/tide-table/args/1",
+        ),
+        // Look-alikes.
+        ("setup.sh", "#!/bin/sh\n# agent mcp add tide -- npx tide\necho mcpServers\n", "other"),
+        ("app.py", "p = StdioServerParameters(command=sys.executable, args=[path])\nmcpServers = {}\n", "other"),
+        ("app.ts", "export function read(mcpServers: Servers) { return { mcpServers }; }\n", "other"),
+    ] {
+        assert_eq!(found(path, text), want, "{text}");
+    }
+}
+
+#[test]
 fn configurations_in_strings_of_other_documents_are_read() {
     let deep = "{\\\"mcpServers\\\": {\\\"tide\\\": {\\\"url\\\": \\\"http://tides.example/mcp\\\"}}}";
     for (path, text, want) in [

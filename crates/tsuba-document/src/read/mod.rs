@@ -4,6 +4,7 @@
 //! the bytes are, the answer is a tree or an [`Unreadable`] that says why and where, within bounds.
 
 mod adding;
+mod calls;
 mod csv;
 mod decode;
 mod dockerfile;

@@ -1,6 +1,7 @@
 //! Scripts: lines that add a server to a client, and configurations that they write.
 
 use super::adding::{self, added};
+use super::calls;
 use super::objects::{self, objects};
 use super::words::{Dialect, commands};
 use super::{Member, Node, Value};
@@ -15,7 +16,11 @@ const MAX_LINE_BYTES: usize = 64 << 10;
 /// Reads a script, by the dialect that its path names.
 pub(super) fn parse(path: &str, text: &str) -> Vec<Node> {
     let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending);
-    roots(text, Dialect::named(ending))
+    let mut out = roots(text, Dialect::named(ending));
+    if calls::WORDS.iter().any(|word| text.contains(word)) {
+        out.extend(together(calls::calls(text, MAX_FOUND)));
+    }
+    out
 }
 
 /// May a text be a script that configures servers?

@@ -152,8 +152,8 @@ fix-first  crew-mail  mcp.json:2
              delete_mail runs without anybody being asked
              | …"Ga…(13 chars)" }, "autoApprove": ["send_mail", "delete_mail"] },
              |                                                  ~~~~~~~~~~~~~
-             fix: Have somebody asked before tools that change, send or run something: take them out of
-             the list, or switch asking on.
+             fix: Have somebody asked before tools that change, send or run something: take them out
+             of the list, or switch asking on.
 
 unchecked  quay-files  mcp.json:4
     runs     docker saltmarsh/quay-files:1.4.2 [exact]

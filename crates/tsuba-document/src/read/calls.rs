@@ -1,0 +1,636 @@
+//! Programs that start or call a tool server with the official kits of the protocol: the literal command, arguments, address, variables and headers of
+//! the call, nothing guessed. What is put together while it runs is not there.
+
+use super::pasted::{client, text_at};
+use super::{Key, Member, Node, Value};
+use crate::prelude::*;
+use crate::text::Span;
+
+/// What a call's name says of what it is handed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Says {
+    /// How a server is started, by names or by place: command, arguments.
+    Starts,
+    /// Where a server is called.
+    Calls,
+}
+
+/// Names of the kits: parameters of a started server, and clients over HTTP.
+const NAMES: &[(&str, Says)] = &[
+    // Python
+    ("StdioServerParameters", Says::Starts),
+    ("MCPServerStdio", Says::Starts),
+    ("streamablehttp_client", Says::Calls),
+    ("streamable_http_client", Says::Calls),
+    ("sse_client", Says::Calls),
+    ("MCPServerStreamableHttp", Says::Calls),
+    ("MCPServerSse", Says::Calls),
+    // TypeScript, C#
+    ("StdioClientTransport", Says::Starts),
+    ("StdioClientTransportOptions", Says::Starts),
+    ("StreamableHTTPClientTransport", Says::Calls),
+    ("SSEClientTransport", Says::Calls),
+    ("SseClientTransport", Says::Calls),
+    ("HttpClientTransportOptions", Says::Calls),
+    ("SseClientTransportOptions", Says::Calls),
+    // Java
+    ("ServerParameters.builder", Says::Starts),
+    ("HttpClientSseClientTransport.builder", Says::Calls),
+    ("HttpClientStreamableHttpTransport.builder", Says::Calls),
+    // Go
+    ("mcp.CommandTransport", Says::Starts),
+    ("mcp.StreamableClientTransport", Says::Calls),
+    ("mcp.SSEClientTransport", Says::Calls),
+    // Rust
+    ("TokioChildProcess::new", Says::Starts),
+    ("StreamableHttpClientTransport::from_uri", Says::Calls),
+    ("SseClientTransport::start", Says::Calls),
+];
+
+/// Words without one of which no text has such a call.
+pub(super) const WORDS: &[&str] = &[
+    "StdioServerParameters",
+    "MCPServer",
+    "ClientTransport",
+    "ServerParameters",
+    "http_client",
+    "sse_client",
+    "mcp.",
+    "TokioChildProcess",
+    "HttpTransport",
+];
+
+/// A call's arguments are longer nowhere (bytes).
+const MAX_CALL_BYTES: usize = 16 << 10;
+/// Values nest at most this deep.
+const MAX_DEPTH: usize = 8;
+
+/// The servers that a program starts or calls, each as a client's setup has it, at most so many.
+pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
+    let mut out = Vec::new();
+    for (name, says) in NAMES {
+        for at in memchr::memmem::find_iter(text.as_bytes(), name.as_bytes()) {
+            let apart = |c: Option<char>| c.is_none_or(|c| !(c.is_alphanumeric() || c == '_'));
+            let before = text.get(..at).and_then(|head| head.chars().next_back());
+            let behind = text.get(at + name.len()..).unwrap_or_default();
+            if out.len() >= most || !apart(before) || !apart(behind.chars().next()) {
+                continue;
+            }
+            if let Some(server) = call(text, at, name, *says) {
+                out.push(server);
+            }
+        }
+    }
+    out.sort_by_key(|root| root.span.start);
+    out.dedup_by_key(|root| root.span);
+    out
+}
+
+/// One call: what stands in its parentheses or braces, and, with builders, in those of the calls chained to it.
+fn call(text: &str, at: usize, name: &str, says: Says) -> Option<Node> {
+    let mut reader = Reader { text, at: at + name.len(), end: text.len().min(at + MAX_CALL_BYTES) };
+    reader.end = crate::text::boundary(text, reader.end);
+    let mut given = Given::default();
+    reader.blanks();
+    reader.arguments(&mut given, None)?;
+    // `.args("-y", "x")`, `.cmd.arg("x")`: only what is chained without a break counts.
+    while let Some(chained) = reader.chained() {
+        reader.arguments(&mut given, Some(&chained))?;
+    }
+    given.server(says, Span::new(at, reader.at), text)
+}
+
+/// What a call is handed.
+#[derive(Default)]
+struct Given {
+    /// By name.
+    named: Vec<(String, Node)>,
+    /// By place.
+    placed: Vec<Node>,
+}
+
+impl Given {
+    fn take(&self, names: &[&str]) -> Option<&Node> {
+        let is = |name: &str| names.contains(&crate::text::normal(name).as_str());
+        self.named.iter().find(|(name, _)| is(name)).map(|(_, node)| node)
+    }
+
+    fn server(self, says: Says, whole: Span, text: &str) -> Option<Node> {
+        let first = self.placed.iter().find(|node| node.text().is_some());
+        let mut members: Vec<(&str, Node)> = Vec::new();
+        match says {
+            Says::Starts => {
+                let command = self.take(&["command"]).or(first).filter(|node| node.text().is_some())?;
+                members.push(("command", command.clone()));
+                let mut args: Vec<Node> =
+                    self.take(&["args", "arguments"]).map(|args| args.items().to_vec()).unwrap_or_default();
+                if self.take(&["command"]).is_none() {
+                    let rest = self.placed.iter().filter(|node| node.text().is_some()).skip(1).cloned();
+                    args.splice(0..0, rest);
+                }
+                let chained = self.named.iter().filter(|(name, _)| matches!(name.as_str(), ".arg" | ".args"));
+                for (_, node) in chained {
+                    if node.is_list() { args.extend(node.items().iter().cloned()) } else { args.push(node.clone()) }
+                }
+                members.push(("args", Node::new(whole, Value::List(args))));
+                let env = self.take(&["env", "environmentvariables", "environment"]);
+                members.extend(env.filter(|env| env.is_map()).map(|env| ("env", env.clone())));
+            }
+            Says::Calls => {
+                let url = self
+                    .take(&["url", "endpoint", "uri", "serverurl"])
+                    .or(first)
+                    .filter(|node| node.text().is_some_and(|url| url.contains("://")))?;
+                members.push(("url", url.clone()));
+                let headers = self.take(&["headers", "additionalheaders"]).filter(|headers| headers.is_map());
+                members.extend(headers.map(|headers| ("headers", headers.clone())));
+            }
+        }
+        let named = self.take(&["name"]).and_then(Node::text).map(str::to_owned);
+        let own = || members.first().and_then(|(_, node)| node.text()).unwrap_or("server").to_owned();
+        let name = named.unwrap_or_else(|| called(&own(), &members));
+        let span = Span::new(whole.start as usize, (whole.end as usize).min(text.len()));
+        Some(client(&name, members, span))
+    }
+}
+
+/// What a server is called that nobody has named: its package or program, else the host that is called.
+fn called(first: &str, members: &[(&str, Node)]) -> String {
+    if let Some((_, rest)) = first.split_once("://") {
+        return rest.split(['/', '?', ':']).next().unwrap_or(rest).to_owned();
+    }
+    let args = members.iter().find(|(key, _)| *key == "args").map(|(_, args)| args.items()).unwrap_or_default();
+    let own = args.iter().filter_map(Node::text).find(|word| !word.starts_with('-') && word.len() > 3);
+    let text = own.unwrap_or(first).trim_start_matches('@');
+    let bare = text.split(['@', '=']).next().unwrap_or(text);
+    bare.rsplit(['/', '\\']).next().unwrap_or(bare).to_owned()
+}
+
+/// Reads literals of the languages that have kits; where something else stands, it is skipped to its end.
+struct Reader<'t> {
+    text: &'t str,
+    at: usize,
+    end: usize,
+}
+
+impl Reader<'_> {
+    fn rest(&self) -> &str {
+        self.text.get(self.at..self.end).unwrap_or_default()
+    }
+
+    fn peek(&self) -> Option<char> {
+        self.rest().chars().next()
+    }
+
+    fn take(&mut self, sign: char) -> bool {
+        let is = self.peek() == Some(sign);
+        self.at += if is { sign.len_utf8() } else { 0 };
+        is
+    }
+
+    /// Skips blanks and comments.
+    fn blanks(&mut self) {
+        loop {
+            let rest = self.rest();
+            let bare = rest.trim_start();
+            let mut skipped = rest.len() - bare.len();
+            let line = bare.starts_with("//") || bare.starts_with('#') && !bare.starts_with("#[");
+            if line {
+                skipped += bare.find('\n').unwrap_or(bare.len());
+            } else if bare.starts_with("/*") {
+                skipped += bare.find("*/").map_or(bare.len(), |end| end + 2);
+            }
+            if skipped == 0 {
+                return;
+            }
+            self.at += skipped;
+        }
+    }
+
+    fn word(&mut self) -> String {
+        let length = self.rest().find(|c: char| !(c.is_alphanumeric() || c == '_')).unwrap_or(self.rest().len());
+        let word = self.rest().get(..length).unwrap_or_default().to_owned();
+        self.at += length;
+        word
+    }
+
+    /// `.name` of a chained call, where one follows.
+    fn chained(&mut self) -> Option<String> {
+        let before = self.at;
+        self.blanks();
+        if self.take('.') {
+            let name = format!(".{}", self.word());
+            self.blanks();
+            if self.peek() == Some('(') {
+                return Some(name);
+            }
+        }
+        self.at = before;
+        None
+    }
+
+    /// What stands in parentheses or braces; `chained` is the name of the call. `None` where none open.
+    fn arguments(&mut self, given: &mut Given, chained: Option<&str>) -> Option<()> {
+        let close = match self.peek()? {
+            '(' => ')',
+            '{' => '}',
+            _ => return None,
+        };
+        self.at += 1;
+        loop {
+            self.blanks();
+            if self.take(close) {
+                break;
+            }
+            self.peek()?;
+            let before = self.at;
+            self.argument(given, chained, 0);
+            self.past(close);
+            if !self.take(',') && self.peek() != Some(close) && self.at == before {
+                return None;
+            }
+        }
+        // `new StdioClientTransportOptions() { … }`
+        let after = self.at;
+        self.blanks();
+        if close == ')' && self.peek() == Some('{') && chained.is_none() {
+            return self.arguments(given, chained);
+        }
+        self.at = after;
+        Some(())
+    }
+
+    /// One argument: `name = value`, `name: value`, a mapping of such, a value.
+    fn argument(&mut self, given: &mut Given, chained: Option<&str>, depth: usize) {
+        let before = self.at;
+        let word = self.word();
+        self.blanks();
+        let assigns = matches!(self.peek(), Some('=' | ':'))
+            && !["==", "=>", "::"].iter().any(|sign| self.rest().starts_with(sign));
+        if !word.is_empty() && assigns {
+            self.at += 1;
+            self.blanks();
+            // `params={…}`, `cmd: exec.Command(…)`, `Command: exec.Command(…)`
+            let holds =
+                matches!(crate::text::normal(&word).as_str(), "params" | "serverparams" | "options" | "requestinit");
+            if holds && self.peek() == Some('{') && depth < MAX_DEPTH {
+                return self.members(given, depth + 1);
+            }
+            let start = self.at;
+            match self.value(0) {
+                Some(value) => given.named.push((word, value)),
+                None => {
+                    self.at = start;
+                    self.inner(given, depth);
+                }
+            }
+            return;
+        }
+        self.at = before;
+        if self.peek() == Some('{') && chained.is_none() && depth < MAX_DEPTH {
+            return self.members(given, depth + 1);
+        }
+        match self.value(0) {
+            Some(value) => match chained {
+                Some(name) => given.named.push((name.to_owned(), value)),
+                None => given.placed.push(value),
+            },
+            None => {
+                self.at = before;
+                self.inner(given, depth);
+            }
+        }
+    }
+
+    /// `{ name: value, … }` as arguments.
+    fn members(&mut self, given: &mut Given, depth: usize) {
+        self.at += 1;
+        loop {
+            self.blanks();
+            if self.take('}') || self.peek().is_none() {
+                return;
+            }
+            let before = self.at;
+            // Names in quotes are names all the same.
+            if let Some('"' | '\'') = self.peek() {
+                if let Some(Value::Text(name)) = self.value(0).map(|node| node.value) {
+                    self.blanks();
+                    if self.take(':') {
+                        self.blanks();
+                        if let Some(value) = self.value(0) {
+                            given.named.push((name, value));
+                        }
+                    }
+                }
+            } else {
+                self.argument(given, None, depth);
+            }
+            self.past('}');
+            self.take(',');
+            if self.at == before {
+                self.at += 1;
+            }
+        }
+    }
+
+    /// A call within: `new URL("…")`, `new Uri("…")`, `exec.Command("npx", "-y")`, `Command::new("npx")`, `&exec.Cmd{…}`. What it is handed counts.
+    fn inner(&mut self, given: &mut Given, depth: usize) {
+        const CALLS: &[&str] = &["new URL", "new Uri", "exec.Command", "Command::new", "new ProcessBuilder"];
+        let rest = self.rest().trim_start_matches(['&', ' ']);
+        let lead = self.rest().len() - rest.len();
+        if let Some(name) = CALLS.iter().find(|name| rest.starts_with(*name)).filter(|_| depth < MAX_DEPTH) {
+            self.at += lead + name.len();
+            self.blanks();
+            let before = given.placed.len();
+            if self.arguments(given, None).is_some() {
+                while let Some(chained) = self.chained() {
+                    if self.arguments(given, Some(&chained)).is_none() {
+                        break;
+                    }
+                }
+            }
+            // An address has a name that says so: nothing else of it is meant.
+            if name.starts_with("new U")
+                && let Some(url) = given.placed.get(before).cloned()
+            {
+                given.named.push(("url".to_owned(), url));
+            }
+        }
+    }
+
+    /// Skips what is no literal, to the comma or the sign that closes.
+    fn past(&mut self, close: char) {
+        let mut open = Vec::new();
+        while let Some(c) = self.peek() {
+            if open.is_empty() && (c == ',' || c == close) {
+                return;
+            }
+            match c {
+                '(' | '[' | '{' => open.push(c),
+                ')' | ']' | '}' if open.pop().is_none() => return,
+                '"' | '\'' | '`' => {
+                    if self.string(c).is_none() {
+                        self.at += 1;
+                    }
+                    continue;
+                }
+                _ => {}
+            }
+            self.at += c.len_utf8();
+        }
+    }
+
+    fn value(&mut self, depth: usize) -> Option<Node> {
+        let start = self.at;
+        if depth > MAX_DEPTH {
+            return None;
+        }
+        let node = match self.peek()? {
+            quote @ ('"' | '\'' | '`') => text_at(&self.string(quote)?, Span::new(start, self.at)),
+            '[' => self.list(']', depth)?,
+            '{' => self.mapping(depth)?,
+            _ => {
+                // `[]string{"a"}`, `new List<string> { "a" }`, `List.of("a")`, `Map.of("a", "b")`, `new[] { "a" }`, `vec!["a"]`
+                const LISTS: &[(&str, char)] = &[
+                    ("[]string", '{'),
+                    ("new List<string>", '{'),
+                    ("new[]", '{'),
+                    ("new string[]", '{'),
+                    ("List.of", '('),
+                    ("Arrays.asList", '('),
+                    ("vec!", '['),
+                ];
+                let rest = self.rest();
+                if let Some((name, open)) = LISTS.iter().find(|(name, _)| rest.starts_with(name)) {
+                    self.at += name.len();
+                    self.blanks();
+                    if self.peek() != Some(*open) {
+                        return None;
+                    }
+                    let close = if *open == '{' {
+                        '}'
+                    } else if *open == '(' {
+                        ')'
+                    } else {
+                        ']'
+                    };
+                    self.list(close, depth)?
+                } else if rest.starts_with("Map.of") {
+                    self.at += "Map.of".len();
+                    self.pairs(depth)?
+                } else if rest.starts_with("new Dictionary<string, string>") || rest.starts_with("new()") {
+                    self.at += rest.find(['{', ',', '\n']).unwrap_or(0);
+                    self.mapping(depth)?
+                } else {
+                    return None;
+                }
+            }
+        };
+        // What goes on is no literal: `"a" + b`, `"a".format(b)`.
+        self.blanks();
+        let goes_on = matches!(self.peek(), Some('+' | '.' | '%' | '?'));
+        (!goes_on).then_some(node)
+    }
+
+    fn list(&mut self, close: char, depth: usize) -> Option<Node> {
+        let start = self.at;
+        self.at += 1;
+        let mut items = Vec::new();
+        loop {
+            self.blanks();
+            if self.take(close) {
+                return Some(Node::new(Span::new(start, self.at), Value::List(items)));
+            }
+            self.peek()?;
+            let before = self.at;
+            match self.value(depth + 1) {
+                Some(item) => items.push(item),
+                None => self.past(close),
+            }
+            self.blanks();
+            if !self.take(',') && self.peek() != Some(close) && self.at == before {
+                return None;
+            }
+        }
+    }
+
+    fn mapping(&mut self, depth: usize) -> Option<Node> {
+        let start = self.at;
+        if !self.take('{') {
+            return None;
+        }
+        let mut members = Vec::new();
+        loop {
+            self.blanks();
+            if self.take('}') {
+                return Some(Node::new(Span::new(start, self.at), Value::Map(members)));
+            }
+            self.peek()?;
+            let before = self.at;
+            // `["NAME"] = "value"` and `{ "NAME", "value" }` of C#.
+            let bracket = self.take('[');
+            let brace = !bracket && self.take('{');
+            self.blanks();
+            let at = self.at;
+            let key = match self.peek()? {
+                quote @ ('"' | '\'' | '`') => self.string(quote)?,
+                _ => self.word(),
+            };
+            let key = Key { text: key, span: Span::new(at, self.at) };
+            self.blanks();
+            if bracket {
+                self.take(']');
+                self.blanks();
+            }
+            if self.take(':') || self.take('=') || brace && self.take(',') {
+                self.blanks();
+                if let Some(value) = self.value(depth + 1) {
+                    members.push(Member { key, value });
+                }
+            }
+            self.past('}');
+            if brace {
+                self.take('}');
+                self.blanks();
+            }
+            self.take(',');
+            if self.at == before {
+                return None;
+            }
+        }
+    }
+
+    /// `("a", "b", …)` as names and values.
+    fn pairs(&mut self, depth: usize) -> Option<Node> {
+        let start = self.at;
+        let list = self.list(')', depth)?;
+        let members = list.items().chunks_exact(2).filter_map(|pair| {
+            let [name, value] = pair else { return None };
+            Some(Member { key: Key { text: name.text()?.to_owned(), span: name.span }, value: value.clone() })
+        });
+        let members = members.collect();
+        Some(Node::new(Span::new(start, self.at), Value::Map(members)))
+    }
+
+    /// A string in quotes; one with something put in (`${x}`, `{x}` behind an `f`) is none. Its text is what stands there.
+    fn string(&mut self, quote: char) -> Option<String> {
+        let inner = self.rest().get(quote.len_utf8()..)?;
+        let (mut out, mut escaped, mut length) = (String::new(), false, None);
+        for (at, c) in inner.char_indices() {
+            match c {
+                _ if escaped => {
+                    out.push(match c {
+                        'n' => '\n',
+                        't' => '\t',
+                        other => other,
+                    });
+                    escaped = false;
+                }
+                '\\' => escaped = true,
+                '\n' if quote != '`' => return None,
+                _ if c == quote => {
+                    length = Some(at + c.len_utf8());
+                    break;
+                }
+                _ => out.push(c),
+            }
+        }
+        let interpolated = quote == '`' && out.contains("${");
+        self.at += quote.len_utf8() + length?;
+        (!interpolated).then_some(out)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn told(text: &str) -> Vec<String> {
+        let server = |root: &Node| {
+            let server = &root.get("mcpServers").unwrap().members()[0];
+            let node = &server.value;
+            let args = node.get("args").map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
+            let what = node.first(&["command", "url"]).and_then(|(_, node)| node.text()).unwrap_or_default();
+            let set = node.first(&["env", "headers"]).map(|(_, node)| node.members()).unwrap_or_default();
+            let set = set.iter().map(|m| format!("{}={}", m.key.text, &text[m.value.span.range()]));
+            let words: Vec<String> = [what.to_owned()].into_iter().chain(args.map(str::to_owned)).chain(set).collect();
+            format!("{}: {}", server.key.text, words.join(" "))
+        };
+        calls(text, 9).iter().map(server).collect()
+    }
+
+    #[test]
+    fn literals_of_every_kit_are_read() {
+        for (text, want) in [
+            (
+                "p = StdioServerParameters(\n  command=\"npx\",  # ours\n  args=[\"-y\", \"@saltmarsh/tides\"],\n  env={\"TIDE_KEY\": \"q8Zk\", \"HOME\": os.environ[\"HOME\"]},\n)",
+                &["tides: npx -y @saltmarsh/tides TIDE_KEY=\"q8Zk\""][..],
+            ),
+            (
+                "async with MCPServerStdio(name=\"quay\", params={\"command\": \"uvx\", \"args\": [\"saltmarsh-quay\"]}) as s:",
+                &["quay: uvx saltmarsh-quay"],
+            ),
+            (
+                "async with streamablehttp_client(\"https://quay.example/mcp\", headers={\"X-Key\": \"q8Zk\"}) as c:",
+                &["quay.example: https://quay.example/mcp X-Key=\"q8Zk\""],
+            ),
+            (
+                "const t = new StdioClientTransport({ command: 'npx', args: ['-y', `@saltmarsh/tides`], env: { ...process.env, TIDE_KEY: 'q8Zk' } });",
+                &["tides: npx -y @saltmarsh/tides TIDE_KEY='q8Zk'"],
+            ),
+            (
+                "new StreamableHTTPClientTransport(new URL(\"https://quay.example/mcp\"), { requestInit: { headers: { Authorization: \"Bearer q8Zk\" } } })",
+                &["quay.example: https://quay.example/mcp Authorization=\"Bearer q8Zk\""],
+            ),
+            (
+                "new StdioClientTransport(new StdioClientTransportOptions { Name = \"Tides\", Command = \"npx\", Arguments = [\"-y\", \"tides\"] });",
+                &["Tides: npx -y tides"],
+            ),
+            (
+                "new SseClientTransport(new SseClientTransportOptions() { Endpoint = new Uri(\"https://quay.example/sse\") })",
+                &["quay.example: https://quay.example/sse"],
+            ),
+            (
+                "var p = ServerParameters.builder(\"npx\")\n  .args(\"-y\", \"@saltmarsh/tides\")\n  .build();",
+                &["tides: npx -y @saltmarsh/tides"],
+            ),
+            (
+                "t := &mcp.CommandTransport{Command: exec.Command(\"npx\", \"-y\", \"@saltmarsh/tides\")}",
+                &["tides: npx -y @saltmarsh/tides"],
+            ),
+            (
+                "&mcp.StreamableClientTransport{Endpoint: \"https://quay.example/mcp\"}",
+                &["quay.example: https://quay.example/mcp"],
+            ),
+            (
+                "TokioChildProcess::new(Command::new(\"npx\").arg(\"-y\").arg(\"tides-mcp\"))",
+                &["tides-mcp: npx -y tides-mcp"],
+            ),
+            // Look-alikes: nothing is guessed.
+            ("p = StdioServerParameters(command=cmd, args=[\"-y\", package])", &[]),
+            ("import { StdioClientTransport } from \"@saltmarsh/kit\";", &[]),
+            ("class StdioServerParameters(BaseModel):\n    command: str\n    args: list[str] = []", &[]),
+            ("new StreamableHTTPClientTransport(new URL(`https://${host}/mcp`))", &[]),
+            ("url = \"https://\" + host\nsse_client(url + \"/sse\")", &[]),
+            ("function MyStdioClientTransport(a) { command: 'x' }", &[]),
+        ] {
+            assert_eq!(told(text), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn whatever_is_in_it_it_ends() {
+        for piece in [
+            "StdioServerParameters(",
+            "sse_client(\"",
+            "mcp.CommandTransport{Command: exec.Command(",
+            "MCPServerStdio(params={",
+        ] {
+            for rest in ["", "(((((((((", "{{{{[[[[", "\"a\", ", "a=", "{a:{a:{a:", "`${", "\\"] {
+                let text = format!("{piece}{}", rest.repeat(2000));
+                let _ = calls(&text, 400);
+                let _ = calls(&text.repeat(20), 400);
+            }
+        }
+    }
+}
