@@ -335,7 +335,7 @@ fn scripts_and_programs_set_up_what_they_say_to_the_letter() {
         (
             "app.py",
             "p = StdioServerParameters(command=\"npx\", args=[\"-y\", \"@saltmarsh/tide-table\"], env={\"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\"})\n",
-            "script tide-table: high secret/plaintext 1:101 /mcpServers/tide-table/env/TIDE_TOKEN; high supply/unpinned 1:54 /mcpServers/tide-table/args/1",
+            "script tide-table: high secret/plaintext 1:99 /mcpServers/tide-table/env/TIDE_TOKEN; high supply/unpinned 1:54 /mcpServers/tide-table/args/1",
         ),
         // Look-alikes.
         ("setup.sh", "#!/bin/sh\n# agent mcp add tide -- npx tide\necho mcpServers\n", "other"),

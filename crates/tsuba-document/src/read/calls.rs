@@ -5,6 +5,7 @@ use super::pasted::{client, text_at};
 use super::{Key, Member, Node, Value};
 use crate::prelude::*;
 use crate::text::Span;
+use core::ops::Range;
 
 /// What a call's name says of what it is handed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -98,6 +99,12 @@ fn call(text: &str, at: usize, name: &str, says: Says) -> Option<Node> {
         reader.arguments(&mut given, Some(&chained))?;
     }
     given.server(says, Span::new(at, reader.at), text)
+}
+
+/// A mapping that is written in braces with the literals of whatever language; `None` where it is none.
+pub(super) fn mapping(text: &str, range: Range<usize>) -> Option<Node> {
+    let mut reader = Reader { text, at: range.start, end: range.end };
+    reader.mapping(0).filter(|node| !node.members().is_empty())
 }
 
 /// What a call is handed.
@@ -287,6 +294,11 @@ impl Reader<'_> {
             return;
         }
         self.at = before;
+        // `new() { Name = … }`
+        if self.rest().starts_with("new()") {
+            self.at += "new()".len();
+            self.blanks();
+        }
         if self.peek() == Some('{') && chained.is_none() && depth < MAX_DEPTH {
             return self.members(given, depth + 1);
         }
@@ -448,6 +460,7 @@ impl Reader<'_> {
                 None => self.past(close),
             }
             self.blanks();
+            // Items may stand apart by blanks alone.
             if !self.take(',') && self.peek() != Some(close) && self.at == before {
                 return None;
             }
@@ -484,16 +497,21 @@ impl Reader<'_> {
             }
             if self.take(':') || self.take('=') || brace && self.take(',') {
                 self.blanks();
-                if let Some(value) = self.value(depth + 1) {
-                    members.push(Member { key, value });
+                let value = self.value(depth + 1);
+                // Some languages put no sign between members, or another one.
+                let next = self.peek().is_some_and(|c| c.is_alphabetic() || matches!(c, '"' | '\'' | ';' | '_'));
+                if value.is_none() || brace || !next {
+                    self.past('}');
                 }
+                members.extend(value.map(|value| Member { key, value }));
+            } else {
+                self.past('}');
             }
-            self.past('}');
             if brace {
                 self.take('}');
                 self.blanks();
             }
-            self.take(',');
+            let _ = self.take(',') || self.take(';');
             if self.at == before {
                 return None;
             }
@@ -605,6 +623,10 @@ mod tests {
             (
                 "TokioChildProcess::new(Command::new(\"npx\").arg(\"-y\").arg(\"tides-mcp\"))",
                 &["tides-mcp: npx -y tides-mcp"],
+            ),
+            (
+                "new StdioClientTransport(new()\n{\n  Name = \"cranes\",\n  Command = \"npx\",\n  Arguments = [\"-y\", \"cranes\"],\n});",
+                &["cranes: npx -y cranes"],
             ),
             // Look-alikes: nothing is guessed.
             ("p = StdioServerParameters(command=cmd, args=[\"-y\", package])", &[]),

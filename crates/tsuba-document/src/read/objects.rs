@@ -1,7 +1,7 @@
 //! Configurations in braces inside of other texts: in the here-document of a script, a string of a program, an example without a fence.
 
 use super::mapped::Mapped;
-use super::{Node, json};
+use super::{Node, calls, json};
 use crate::prelude::*;
 use crate::text::Span;
 use core::ops::Range;
@@ -47,11 +47,20 @@ pub(super) fn objects(text: &str, most: usize) -> Vec<Object> {
         }
         left -= range.len();
         let written = text.get(range.clone()).unwrap_or_default();
-        if let Some(root) = read(written, range.start) {
+        let root = read(written, range.start).or_else(|| calls::mapping(text, range.clone()).filter(has_servers));
+        if let Some(root) = root {
             out.push(Object { range, root });
         }
     }
     out
+}
+
+/// In a language that is not known any braces may look like a mapping: only what holds a server by its key counts.
+fn has_servers(root: &Node) -> bool {
+    let server = |node: &Node| node.first(&["command", "url", "serverUrl", "httpUrl"]).is_some();
+    let holds = |node: &Node| node.members().iter().any(|member| server(&member.value));
+    KEYS.iter().filter_map(|key| root.get(key.trim_matches('"'))).any(|node| server(root) || holds(node))
+        || root.get("server_url").is_some()
 }
 
 fn read(written: &str, at: usize) -> Option<Node> {
@@ -97,10 +106,11 @@ fn marked(text: &str) -> Vec<Range<usize>> {
     out
 }
 
-/// Does a colon follow, behind the quote that closes the key?
+/// Does a colon or an assignment follow, behind the quote that closes the key?
 fn is_key(text: &str, end: usize) -> bool {
     let rest = text.get(end..).unwrap_or_default();
-    rest.trim_start_matches(['\\', '"', '\'']).trim_start().starts_with(':')
+    let rest = rest.trim_start_matches(['\\', '"', '\'']).trim_start();
+    rest.starts_with(':') || rest.starts_with('=') && !rest.starts_with("==") && !rest.starts_with("=>")
 }
 
 #[cfg(test)]
@@ -117,6 +127,12 @@ mod tests {
                 "f(a) { b }\n{\"servers\": {\"a\": {\"url\": \"u\"}}, \"inputs\": []} {\"mcp_servers\": {\"c\": {\"url\": \"v\"}}}",
                 &["\"u\"", "\"v\""],
             ),
+            (
+                "x = jsonencode({\n  mcpServers = {\n    a = { url = \"u\" }\n    b = { url = \"v\" }\n  }\n})",
+                &["\"u\""],
+            ),
+            ("programs.agent = { mcpServers = { a = { url = \"u\"; args = [ \"b\" \"c\" ]; }; }; };", &["\"u\""]),
+            ("c = {\"mcpServers\": {\"a\": {\"url\": \"u\", \"on\": True}}}", &["\"u\""]),
             // The braces around are those of a program.
             ("function f() { return { \"mcpServers\": { \"a\": { \"url\": \"u\" } } }; }", &["\"u\""]),
             // Look-alikes.

@@ -63,7 +63,8 @@ fn address(
         if let Some((user, password)) = login.split_once(':') {
             let start = range.start + user.len() + 1;
             password_part(lexicon, (user, password), host, base + start, web, out);
-        } else if web && lexicon.is_random(login) {
+        } else if web && lexicon.is_random(login) && !is_reporting(login, rest.get(authority_end..).unwrap_or_default())
+        {
             // `https://TOKEN@host`: the user name is the token.
             out.push(Part {
                 place: Some(Place::Url),
@@ -77,6 +78,13 @@ fn address(
     if web && paths {
         path_parts(lexicon, rest, authority_end, base + range.start, out);
     }
+}
+
+/// An address to which a program reports its errors: the key in it is public, so that every copy of the program can have it, and the path is the number of a
+/// project.
+fn is_reporting(login: &str, path: &str) -> bool {
+    let number = path.trim_matches('/').rsplit('/').next().unwrap_or_default();
+    login.len() == 32 && shape::is_hex(login) && !number.is_empty() && number.bytes().all(|byte| byte.is_ascii_digit())
 }
 
 fn password_part(
