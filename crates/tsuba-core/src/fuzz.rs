@@ -24,6 +24,10 @@ const NAMES: &[&str] = &[
     "a.html",
     "a.ipynb",
     "a.txt",
+    "a.sh",
+    "a.ps1",
+    "a.py",
+    "a.rst",
 ];
 
 fn input(bytes: &[u8]) -> Option<Input> {

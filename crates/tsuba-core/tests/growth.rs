@@ -78,6 +78,32 @@ const SNIPPET: &str =
     "```json\n{ \"mcpServers\": { \"s\": { \"command\": \"npx\", \"args\": [\"-y\", \"s\"] } } }\n```\n";
 
 const SHAPES: &[Shape] = &[
+    ("lines that add servers", "a.sh", |n| (0..n).map(|at| format!("agent mcp add s{at} -- npx -y s{at}\n")).collect()),
+    ("lines that add one server", "a.sh", |n| "agent mcp add s -- npx -y s\n".repeat(n)),
+    ("a line that goes on", "a.sh", |n| format!("agent mcp add s {}", "-e A=b \\\n".repeat(n))),
+    ("an open quote in a script", "a.sh", |n| format!("agent mcp add-json s '{}", "{\n".repeat(n))),
+    ("objects in a script", "a.ts", |n| "x({ mcpServers: { a: { command: 'a' } } });\n".repeat(n)),
+    ("open braces in a script", "a.ts", |n| "{ mcpServers: ".repeat(n)),
+    ("nested braces in a script", "a.ts", |n| format!("{}{}", "{ mcpServers: ".repeat(n), "}".repeat(n))),
+    ("keys in one brace", "a.ts", |n| format!("{{ {} }}", "mcpServers: x, ".repeat(n))),
+    ("calls of a kit", "a.py", |n| "StdioServerParameters(command=\"a\", args=[\"b\"])\n".repeat(n)),
+    ("open calls of a kit", "a.py", |n| "StdioServerParameters(".repeat(n)),
+    ("strings with a setup", "a.yaml", |n| {
+        let one = "    {\"mcpServers\": {\"s\": {\"command\": \"s\"}}}\n";
+        (0..n).map(|at| format!("k{at}:\n  c: |\n{one}")).collect()
+    }),
+    ("a long string with a setup", "a.json", |n| {
+        let servers = list(n, |at| format!("\"s{at}\": {{ \"command\": \"s\" }}"));
+        format!("{{ \"a\": {} }}", json(&format!("{{ \"mcpServers\": {{ {servers} }} }}")))
+    }),
+    ("permissions", "a.json", |n| {
+        format!("{{ \"permissions\": {{ \"allow\": [{}] }} }}", list(n, |at| format!("\"mcp__s{at}__delete_x\"")))
+    }),
+    ("code in sentences", "a.md", |n| format!("{SNIPPET}{}", "`mcp` and ".repeat(n))),
+    ("open graves", "a.md", |n| format!("{SNIPPET}{}", "`".repeat(n))),
+    ("quotations in a text", "a.md", |n| format!("{SNIPPET}{}", "> ".repeat(n))),
+    ("elements", "a.html", |n| format!("<pre>{}", "<b>{ \"mcpServers\"</b>".repeat(n))),
+    ("indented lines", "a.rst", |n| "    mcpServers: x\n".repeat(n)),
     ("entries", "a.json", |n| {
         servers(n, |at| format!("\"s{at}\": {{ \"command\": \"npx\", \"args\": [\"-y\", \"s{at}\"] }}"))
     }),

@@ -69,6 +69,8 @@ const MAX_DEPTH: usize = 8;
 /// The servers that a program starts or calls, each as a client's setup has it, at most so many.
 pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
     let mut out = Vec::new();
+    // Calls that are never closed are each looked through to the bound: together no further than a few times the text.
+    let mut left = text.len().saturating_mul(4).saturating_add(MAX_CALL_BYTES);
     for (name, says) in NAMES {
         for at in memchr::memmem::find_iter(text.as_bytes(), name.as_bytes()) {
             let apart = |c: Option<char>| c.is_none_or(|c| !(c.is_alphanumeric() || c == '_'));
@@ -77,9 +79,12 @@ pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
             if out.len() >= most || !apart(before) || !apart(behind.chars().next()) {
                 continue;
             }
-            if let Some(server) = call(text, at, name, *says) {
-                out.push(server);
+            if left == 0 {
+                return out;
             }
+            let (server, end) = call(text, at, name, *says);
+            left = left.saturating_sub(end - at);
+            out.extend(server);
         }
     }
     out.sort_by_key(|root| root.span.start);
@@ -88,22 +93,19 @@ pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
 }
 
 /// One call: what stands in its parentheses or braces, and, with builders, in those of the calls chained to it.
-fn call(text: &str, at: usize, name: &str, says: Says) -> Option<Node> {
-    let mut reader = Reader { text, at: at + name.len(), end: text.len().min(at + MAX_CALL_BYTES) };
+fn call(text: &str, at: usize, name: &str, says: Says) -> (Option<Node>, usize) {
+    let mut reader = Reader { text, at: at + name.len(), end: text.len().min(at + MAX_CALL_BYTES), depth: 0 };
     reader.end = crate::text::boundary(text, reader.end);
     let mut given = Given::default();
     reader.blanks();
-    reader.arguments(&mut given, None)?;
-    // `.args("-y", "x")`, `.cmd.arg("x")`: only what is chained without a break counts.
-    while let Some(chained) = reader.chained() {
-        reader.arguments(&mut given, Some(&chained))?;
-    }
-    given.server(says, Span::new(at, reader.at), text)
+    let whole = reader.all(&mut given);
+    let server = whole.and_then(|()| given.server(says, Span::new(at, reader.at), text));
+    (server, reader.at.max(at))
 }
 
 /// A mapping that is written in braces with the literals of whatever language; `None` where it is none.
 pub(super) fn mapping(text: &str, range: Range<usize>) -> Option<Node> {
-    let mut reader = Reader { text, at: range.start, end: range.end };
+    let mut reader = Reader { text, at: range.start, end: range.end, depth: 0 };
     reader.mapping(0).filter(|node| !node.members().is_empty())
 }
 
@@ -178,6 +180,8 @@ struct Reader<'t> {
     text: &'t str,
     at: usize,
     end: usize,
+    /// How many calls it is within.
+    depth: usize,
 }
 
 impl Reader<'_> {
@@ -236,6 +240,15 @@ impl Reader<'_> {
         None
     }
 
+    /// What a call and those chained to it are handed: `.args("-y", "x")`.
+    fn all(&mut self, given: &mut Given) -> Option<()> {
+        self.arguments(given, None)?;
+        while let Some(chained) = self.chained() {
+            self.arguments(given, Some(&chained))?;
+        }
+        Some(())
+    }
+
     /// What stands in parentheses or braces; `chained` is the name of the call. `None` where none open.
     fn arguments(&mut self, given: &mut Given, chained: Option<&str>) -> Option<()> {
         let close = match self.peek()? {
@@ -288,7 +301,7 @@ impl Reader<'_> {
                 Some(value) => given.named.push((word, value)),
                 None => {
                     self.at = start;
-                    self.inner(given, depth);
+                    self.inner(given);
                 }
             }
             return;
@@ -309,7 +322,7 @@ impl Reader<'_> {
             },
             None => {
                 self.at = before;
-                self.inner(given, depth);
+                self.inner(given);
             }
         }
     }
@@ -346,11 +359,12 @@ impl Reader<'_> {
     }
 
     /// A call within: `new URL("…")`, `new Uri("…")`, `exec.Command("npx", "-y")`, `Command::new("npx")`, `&exec.Cmd{…}`. What it is handed counts.
-    fn inner(&mut self, given: &mut Given, depth: usize) {
+    fn inner(&mut self, given: &mut Given) {
         const CALLS: &[&str] = &["new URL", "new Uri", "exec.Command", "Command::new", "new ProcessBuilder"];
         let rest = self.rest().trim_start_matches(['&', ' ']);
         let lead = self.rest().len() - rest.len();
-        if let Some(name) = CALLS.iter().find(|name| rest.starts_with(*name)).filter(|_| depth < MAX_DEPTH) {
+        if let Some(name) = CALLS.iter().find(|name| rest.starts_with(*name)).filter(|_| self.depth < MAX_DEPTH) {
+            self.depth += 1;
             self.at += lead + name.len();
             self.blanks();
             let before = given.placed.len();
@@ -367,6 +381,7 @@ impl Reader<'_> {
             {
                 given.named.push(("url".to_owned(), url));
             }
+            self.depth -= 1;
         }
     }
 
@@ -648,7 +663,19 @@ mod tests {
             "mcp.CommandTransport{Command: exec.Command(",
             "MCPServerStdio(params={",
         ] {
-            for rest in ["", "(((((((((", "{{{{[[[[", "\"a\", ", "a=", "{a:{a:{a:", "`${", "\\"] {
+            for rest in [
+                "",
+                "exec.Command(",
+                "a={",
+                "params={",
+                "(((((((((",
+                "{{{{[[[[",
+                "\"a\", ",
+                "a=",
+                "{a:{a:{a:",
+                "`${",
+                "\\",
+            ] {
                 let text = format!("{piece}{}", rest.repeat(2000));
                 let _ = calls(&text, 400);
                 let _ = calls(&text.repeat(20), 400);
