@@ -2,6 +2,8 @@
 
 use super::revealed::{How, Revealed};
 use crate::prelude::*;
+use html5gum::emitters::callback::{CallbackEmitter, CallbackEvent};
+use html5gum::{Span, Tokenizer};
 use tsuba_document::text::{boundary, head};
 
 /// Finds it.
@@ -44,20 +46,28 @@ const MAX_OPEN: usize = 4096;
 /// Elements whose attributes hide what is in them, or that no page shows.
 fn elements(text: &str, out: &mut Vec<Revealed>) {
     let mut open = BTreeSet::new();
-    let mut from = 0;
+    let (mut from, mut failed) = (0, 0);
     while let Some(at) = text.get(from..).and_then(|t| t.find('<')).map(|n| from + n) {
         from = at + 1;
         let rest = text.get(from..).unwrap_or_default();
         let name: String = rest.chars().take_while(char::is_ascii_alphanumeric).take(24).collect();
-        let window = head(rest, 2048);
-        let Some(closing) = window.find('>').filter(|_| !name.is_empty()) else { continue };
-        let attributes = window.get(name.len()..closing).unwrap_or_default();
-        let lower = name.to_ascii_lowercase();
-        let unshown = matches!(lower.as_str(), "script" | "style" | "template" | "noscript" | "meta" | "head");
-        if !(unshown || hides(attributes)) {
+        if name.is_empty() {
             continue;
         }
-        let start = from + closing + 1;
+        let window = head(text.get(at..).unwrap_or_default(), MAX_TAG);
+        let Some(sign) = window.find('>') else { continue };
+        // A text full of tags that never end is not read to the bound from each of them.
+        let read = if failed < MAX_FAILED { opening(window) } else { Some((as_written(window, sign), sign + 1)) };
+        let Some((attributes, closing)) = read else {
+            failed += 1;
+            continue;
+        };
+        let lower = name.to_ascii_lowercase();
+        let unshown = matches!(lower.as_str(), "script" | "style" | "template" | "noscript" | "meta" | "head");
+        if !(unshown || hides(&attributes)) {
+            continue;
+        }
+        let start = at + closing;
         let close = format!("</{name}");
         // A name that is not closed here is not closed further on: it is looked for once.
         let closed = if open.contains(&close) {
@@ -81,32 +91,76 @@ fn elements(text: &str, out: &mut Vec<Revealed>) {
     }
 }
 
-fn hides(attributes: &str) -> bool {
-    let plain: String =
-        attributes.chars().filter(|c| !c.is_whitespace() || *c == ' ').collect::<String>().to_ascii_lowercase();
-    let tight: String = plain.chars().filter(|c| *c != ' ').collect();
-    let styles = [
-        "display:none",
-        "visibility:hidden",
-        "opacity:0;",
-        "opacity:0\"",
-        "opacity:0'",
-        "font-size:0",
-        "font-size:1px",
-        "color:white",
-        "color:#fff",
-        "color:transparent",
-        "left:-999",
-        "text-indent:-999",
-        "max-height:0",
-        "height:0",
-        "width:0",
-        "clip:rect(0",
-    ];
-    styles.iter().any(|style| tight.contains(style))
-        || plain.split([' ', '=']).any(|word| word == "hidden")
-        || tight.contains("aria-hidden=\"true\"")
-        || tight.contains("class=\"sr-only\"")
+/// A tag with its attributes is shorter (bytes).
+const MAX_TAG: usize = 2048;
+
+/// After so many tags that never end the others are read only to the first sign that closes one.
+const MAX_FAILED: usize = 512;
+
+/// The attributes of a tag that ends at `sign`, without a look at its quotes.
+fn as_written(window: &str, sign: usize) -> Attributes {
+    let inner = window.get(..sign).unwrap_or_default().to_ascii_lowercase();
+    let hidden = inner.split_ascii_whitespace().skip(1).find(|word| word.starts_with("hidden"));
+    let style = inner.split_once("style").map_or("", |(_, style)| style).trim_matches(['=', '"', '\'', ' ']);
+    let named = |name: &str, value: &str| (name.to_owned(), value.to_owned());
+    hidden.map(|_| named("hidden", "")).into_iter().chain([named("style", style)]).collect()
+}
+
+/// Attributes with their values.
+type Attributes = Vec<(String, String)>;
+
+/// The attributes of the tag that a text begins with, as a browser reads them (WHATWG HTML, 13.2.5), and where the tag ends: a sign that stands in
+/// quotes closes nothing, and a letter may be written as its number.
+fn opening(text: &str) -> Option<(Attributes, usize)> {
+    let mut attributes = Attributes::new();
+    let plain = |bytes: &[u8]| String::from_utf8_lossy(bytes).to_ascii_lowercase();
+    let emitter = CallbackEmitter::new(move |event: CallbackEvent<'_>, span: Span<usize>| match event {
+        CallbackEvent::OpenStartTag { .. } | CallbackEvent::Error(_) => None,
+        CallbackEvent::AttributeName { name } => {
+            attributes.push((plain(name), String::new()));
+            None
+        }
+        CallbackEvent::AttributeValue { value } => {
+            if let Some((_, last)) = attributes.last_mut() {
+                last.push_str(&plain(value));
+            }
+            None
+        }
+        CallbackEvent::CloseStartTag { .. } => Some(Some((core::mem::take(&mut attributes), span.end))),
+        _ => Some(None),
+    });
+    Tokenizer::new_with_emitter(text, emitter).next()?.ok()?
+}
+
+fn hides(attributes: &[(String, String)]) -> bool {
+    attributes.iter().any(|(name, value)| match name.as_str() {
+        "hidden" => true,
+        "aria-hidden" => value == "true",
+        "class" => value.split_ascii_whitespace().any(|class| class == "sr-only"),
+        "style" => value.split(';').any(hides_by),
+        _ => false,
+    })
+}
+
+/// Is it a declaration of a style by which nothing is seen?
+fn hides_by(declaration: &str) -> bool {
+    let Some((property, value)) = declaration.split_once(':') else { return false };
+    let value: String = value.chars().filter(|c| !c.is_whitespace()).collect();
+    let value = value.strip_suffix("!important").unwrap_or(&value);
+    let digits = value.trim_end_matches(|c: char| c.is_ascii_alphabetic() || c == '%');
+    let amount = digits.parse::<f64>().ok();
+    let below = |least: f64| amount.is_some_and(|amount| amount < least);
+    match property.trim() {
+        "display" => value == "none",
+        "visibility" => matches!(value, "hidden" | "collapse"),
+        "opacity" => below(0.05),
+        "font-size" => below(0.05) || value == "1px",
+        "color" => matches!(value, "white" | "#fff" | "#ffffff" | "transparent"),
+        "left" | "right" | "top" | "text-indent" | "margin-left" => value.starts_with("-999"),
+        "max-height" | "height" | "width" | "max-width" => below(0.05),
+        "clip" => value.starts_with("rect(0"),
+        _ => false,
+    }
 }
 
 /// `[//]: # (text)`: a link definition used as a comment (CommonMark, 4.7).
@@ -188,6 +242,9 @@ mod tests {
             ("a <!-- never closed", How::Comment, "never closed"),
             ("<span style=\"display: none\">be still</span>", How::Hidden, "be still"),
             ("<div hidden>be still</div>", How::Hidden, "be still"),
+            ("<span title=\">\" style=\"display:none\">be still</span>", How::Hidden, "be still"),
+            ("<span style=\"display&#58;none\">be still</span>", How::Hidden, "be still"),
+            ("<SPAN STYLE=display:none>be still</SPAN>", How::Hidden, "be still"),
             ("<p style='font-size:0px'>be still", How::Hidden, "be still"),
             ("x\n[//]: # (be still)\ny", How::Comment, "be still"),
             (far.as_str(), How::Space, "more"),
@@ -207,6 +264,9 @@ mod tests {
             "[tides]: https://tides.example",
             "<hidden_depth>3</hidden_depth>",
             "all <script> tags are removed",
+            "<span title=\"display:none is a style\">shown</span>",
+            "<p style=\"font-size:0.9em;opacity:0.8;max-width:40em\">shown</p>",
+            "a <style=\"display:none",
         ] {
             assert_eq!(found(text), vec![], "{text}");
         }
