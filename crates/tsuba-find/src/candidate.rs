@@ -43,7 +43,7 @@ const NEVER: &[&str] = &[
 const SCRIPTS: &[&str] = &[
     "bash", "bat", "cjs", "cmd", "cs", "cts", "dart", "fish", "go", "groovy", "har", "hcl", "java", "js", "jsx",
     "just", "ksh", "kt", "log", "lua", "make", "mjs", "mk", "mts", "nix", "php", "ps1", "psm1", "py", "rb", "rs", "sh",
-    "swift", "tf", "tftpl", "tmpl", "ts", "tsx", "zsh",
+    "swift", "tf", "ts", "tsx", "zsh",
 ];
 /// Names of scripts without an ending.
 const NAMES: &[&str] = &["gnumakefile", "jenkinsfile", "justfile", "makefile", "rakefile", "vagrantfile"];

@@ -89,12 +89,18 @@ pub(super) fn added(words: &[Word], whole: Span) -> Option<Node> {
         None => {}
         Some(_) => {
             members.retain(|(key, _)| *key != "type");
+            if !headers.is_empty() {
+                members.push(("headers", Node::new(whole, Value::Map(headers))));
+            }
             let server = started(name, &words, env, whole);
             return Some(with(server, members, whole));
         }
     }
-    if !headers.is_empty() {
-        members.push(("headers", Node::new(whole, Value::Map(headers))));
+    // What is of no use to such a server is written there all the same.
+    for (key, list) in [("headers", headers), ("env", env)] {
+        if !list.is_empty() {
+            members.push((key, Node::new(whole, Value::Map(list))));
+        }
     }
     Some(client(&name, members, whole))
 }

@@ -13,6 +13,7 @@ mod embedded;
 mod json;
 mod key;
 mod link;
+mod literal;
 mod mapped;
 mod node;
 mod notation;

@@ -33,7 +33,7 @@ pub enum Notation {
 const SCRIPTS: &[&str] = &[
     "sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "tf", "hcl", "nix",
     "groovy", "lua", "vim", "el", "js", "mjs", "cjs", "ts", "mts", "cts", "tsx", "jsx", "py", "rb", "go", "rs", "java",
-    "kt", "cs", "swift", "php", "dart", "bicep", "tftpl", "tmpl", "log", "har",
+    "kt", "cs", "swift", "php", "dart", "bicep", "log", "har",
 ];
 
 impl Notation {

@@ -1,7 +1,7 @@
 //! Configurations in braces inside of other texts: in the here-document of a script, a string of a program, an example without a fence.
 
 use super::mapped::Mapped;
-use super::{Node, calls, json};
+use super::{Node, json, literal};
 use crate::prelude::*;
 use crate::text::Span;
 use core::ops::Range;
@@ -47,7 +47,7 @@ pub(super) fn objects(text: &str, most: usize) -> Vec<Object> {
         }
         left -= range.len();
         let written = text.get(range.clone()).unwrap_or_default();
-        let root = read(written, range.start).or_else(|| calls::mapping(text, range.clone()).filter(has_servers));
+        let root = read(written, range.start).or_else(|| literal::mapping(text, range.clone()).filter(has_servers));
         if let Some(root) = root {
             out.push(Object { range, root });
         }

@@ -202,6 +202,11 @@ mod tests {
                 "agent mcp add --name tide --url https://tide.example/mcp --bearer-token q8Zk\n",
                 &["tide: https://tide.example/mcp"],
             ),
+            (
+                "a.sh",
+                "agent mcp add tide https://tide.example/mcp -e TIDE_KEY=q8Zk\n",
+                &["tide: https://tide.example/mcp  TIDE_KEY=q8Zk@q8Zk"],
+            ),
             // Look-alikes: comments, help, other verbs.
             ("a.sh", "# agent mcp add tide -- npx tide\n", &[]),
             ("a.sh", "echo \"agent mcp add <name> <command>\"\nagent mcp add <name> <command> [args...]\n", &[]),
