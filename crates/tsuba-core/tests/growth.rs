@@ -86,6 +86,7 @@ const SHAPES: &[Shape] = &[
     ("open braces in a script", "a.ts", |n| "{ mcpServers: ".repeat(n)),
     ("nested braces in a script", "a.ts", |n| format!("{}{}", "{ mcpServers: ".repeat(n), "}".repeat(n))),
     ("keys in one brace", "a.ts", |n| format!("{{ {} }}", "mcpServers: x, ".repeat(n))),
+    ("escaped graves in a script", "a.ts", |n| format!("{{ mcpServers: {{ a: `{} }} }}", "\\`".repeat(n))),
     ("calls of a kit", "a.py", |n| "StdioServerParameters(command=\"a\", args=[\"b\"])\n".repeat(n)),
     ("open calls of a kit", "a.py", |n| "StdioServerParameters(".repeat(n)),
     ("strings with a setup", "a.yaml", |n| {

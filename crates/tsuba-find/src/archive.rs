@@ -8,16 +8,21 @@ use ruzstd::decoding::StreamingDecoder;
 use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::{self, Cursor, Read, Seek};
-use tsuba_core::read::{Input, MAX_BYTES};
+use tsuba_core::read::{Facts, Input, MAX_BYTES};
 use zip::ZipArchive;
 
 /// What stands between an archive's path and that of a file in it.
-pub const INSIDE: &str = "!/";
+const INSIDE: &str = "!/";
 
 /// An archive of more files is not looked through to its end.
 const MAX_FILES: usize = 200_000;
 /// So many bytes are unpacked of one archive at most, whatever is done with them.
 const MAX_UNPACKED: u64 = 1 << 30;
+/// Nor more than so many times its own size, where that is more than a little: what is made to grow without end is many small files.
+const MAX_RATIO: u64 = 200;
+const MIN_UNPACKED: u64 = 64 << 20;
+/// A name in an archive has at most so many bytes.
+const MAX_NAME: u64 = 64 << 10;
 /// A zip archive in an archive has to be held whole; of more bytes it is not opened.
 const MAX_NESTED: u64 = 64 << 20;
 /// So many files that matter only beside a setup are kept of one archive, and of each so many bytes.
@@ -75,12 +80,13 @@ pub(crate) fn read(
     prefilter: &Prefilter,
     visit: &dyn Fn(Input),
 ) -> Result<(), &'static str> {
+    let size = file.metadata().map_or(0, |facts| facts.len());
     let mut reading = Reading {
         prefilter,
         visit,
         everything,
         files: 0,
-        left: MAX_UNPACKED,
+        left: MAX_UNPACKED.min(MIN_UNPACKED.max(size.saturating_mul(MAX_RATIO))),
         folders: BTreeSet::new(),
         sidecars: Vec::new(),
         skipped: false,
@@ -110,7 +116,7 @@ struct Reading<'r> {
 }
 
 const TOO_MANY: &str = "an archive of more than 200,000 files; not read to the end";
-const TOO_LARGE: &str = "an archive of more than 1 GiB unpacked; not read to the end";
+const TOO_LARGE: &str = "an archive that unpacks to more than 1 GiB, or 200 times its size; not read to the end";
 const CUT: &str = "not a whole archive";
 
 impl Reading<'_> {
@@ -144,7 +150,9 @@ impl Reading<'_> {
 
     fn tar(&mut self, path: &str, reader: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
         let mut archive = tar::Archive::new(reader);
-        for entry in archive.entries().map_err(|_| CUT)? {
+        // Long names are read here, within a bound: the library would hold them whole.
+        let mut long = None;
+        for entry in archive.entries().map_err(|_| CUT)?.raw(true) {
             self.count()?;
             let mut entry = entry.map_err(|_| CUT)?;
             let size = entry.header().entry_size().unwrap_or(u64::MAX);
@@ -152,9 +160,15 @@ impl Reading<'_> {
                 return Err(TOO_LARGE);
             }
             self.left -= size;
-            let name = String::from_utf8_lossy(&entry.path_bytes()).trim_start_matches("./").to_owned();
-            if entry.header().entry_type().is_file() && self.is_wanted(&name, depth) {
-                self.file(path, &name, &mut entry, depth)?;
+            let kind = entry.header().entry_type();
+            if kind.is_gnu_longname() || kind.is_pax_local_extensions() {
+                long = long_name(&mut entry, kind.is_gnu_longname()).or(long);
+                continue;
+            }
+            let name = long.take().unwrap_or_else(|| String::from_utf8_lossy(&entry.path_bytes()).into_owned());
+            let name = name.trim_start_matches("./");
+            if kind.is_file() && self.is_wanted(name, depth) {
+                self.file(path, name, &mut entry, depth)?;
             }
         }
         Ok(())
@@ -206,7 +220,10 @@ impl Reading<'_> {
     fn file(&mut self, path: &str, inner: &str, entry: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
         let own = inner.rsplit(['/', '\\']).next().unwrap_or(inner);
         let name = by_name(own);
-        let whole = format!("{path}{INSIDE}{inner}");
+        // A name that leads out of the archive is none of a file beside it.
+        let parts = inner.split(['/', '\\']).filter(|part| !matches!(*part, "" | "."));
+        let parts: Vec<&str> = parts.map(|part| if part == ".." { "__" } else { part }).collect();
+        let whole = format!("{path}{INSIDE}{}", parts.join("/"));
         let head = head(entry).map_err(|_| CUT)?;
         let packed = kind_of(&head).filter(|_| depth == 0 && matches!(name, Name::Archive | Name::Bundle | Name::Open));
         if let Some(kind) = packed.filter(|kind| *kind != Kind::Zip) {
@@ -228,16 +245,15 @@ impl Reading<'_> {
             return Err(TOO_LARGE);
         }
         if length > limit {
-            return if packed.is_some() {
-                Err("an archive in an archive of more than 256 MiB; not read")
-            } else {
-                Ok(())
-            };
+            // The rest of the archive is read all the same.
+            self.skipped |= packed.is_some();
+            return Ok(());
         }
         if packed.is_some() {
             return self.zip(&whole, Cursor::new(bytes), depth + 1);
         }
-        let input = Input { path: whole, bytes, ..Input::default() };
+        let facts = Facts { packed: true, ..Facts::default() };
+        let input = Input { path: whole, bytes, facts };
         if name == Name::Sidecar {
             if self.sidecars.len() < MAX_SIDECARS {
                 self.sidecars.push(input);
@@ -257,6 +273,26 @@ impl Reading<'_> {
             }
         }
     }
+}
+
+/// The name that an entry has for the next one: in its whole (GNU), or as one of its records (pax).
+fn long_name(entry: &mut impl Read, gnu: bool) -> Option<String> {
+    let mut bytes = Vec::new();
+    entry.take(MAX_NAME).read_to_end(&mut bytes).ok()?;
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).trim_end_matches('\0').to_owned();
+    if gnu {
+        return Some(text(&bytes));
+    }
+    let records = tar::PaxExtensions::new(&bytes);
+    let path = records.flatten().find(|record| record.key_bytes() == b"path")?;
+    Some(text(path.value_bytes()))
+}
+
+/// The archive that a file is packed in, and where in that: what stands before one of the marks is a file.
+pub fn packed_in(file: &str) -> Option<(&str, &str)> {
+    let mut cuts =
+        file.match_indices(INSIDE).filter_map(|(at, mark)| Some((file.get(..at)?, file.get(at + mark.len()..)?)));
+    cuts.find(|(outer, _)| std::path::Path::new(outer).is_file())
 }
 
 fn folder(path: &str) -> &str {
@@ -332,6 +368,12 @@ mod tests {
         assert_eq!(found("x.tgz", &gzipped(&taped(files))), want("x.tgz"));
         let packed = ruzstd::encoding::compress_to_vec(&*taped(files), ruzstd::encoding::CompressionLevel::Fastest);
         assert_eq!(found("x.tar.zst", &packed), want("x.tar.zst"));
+        let deep = format!("{}/mcp.json", "a".repeat(180));
+        let mut builder = tar::Builder::new(Vec::new());
+        let mut header = tar::Header::new_gnu();
+        header.set_size(SETUP.len() as u64);
+        builder.append_data(&mut header, &deep, SETUP).unwrap();
+        assert_eq!(found("x.tar", &builder.into_inner().unwrap()), [format!("x.tar!/{deep}")]);
         assert_eq!(found("mcp.json.gz", &gzipped(SETUP)), ["mcp.json.gz!/mcp.json"]);
         // A saved image: its layers are archives themselves, and nothing deeper is opened.
         let layer = gzipped(&taped(&[("etc/mcp.json", SETUP), ("opt/x.zip", &zipped(files))]));
@@ -360,5 +402,16 @@ mod tests {
         let bomb = vec![b' '; 40 << 20];
         assert_eq!(found("x.zip", &zipped(&[("a.json", &bomb), ("mcp.json", SETUP)])), ["x.zip!/mcp.json"]);
         assert_eq!(found("x.txt", b"text"), ["none"]);
+        // What leads out of an archive is called by no name of a file beside it.
+        assert_eq!(found("x.zip", &zipped(&[("../a/../mcp.json", SETUP)])), ["x.zip!/__/a/__/mcp.json"]);
+        // A name of a gigabyte is not held.
+        let mut builder = tar::Builder::new(Vec::new());
+        let mut header = tar::Header::new_gnu();
+        header.set_size(1 << 30);
+        header.set_entry_type(tar::EntryType::GNULongName);
+        header.set_path("././@LongLink").unwrap();
+        header.set_cksum();
+        builder.append(&header, io::repeat(b'a').take(1 << 20)).unwrap();
+        assert_eq!(found("x.tar", &builder.into_inner().unwrap()), [TOO_LARGE]);
     }
 }

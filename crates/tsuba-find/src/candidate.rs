@@ -41,9 +41,9 @@ const NEVER: &[&str] = &[
 
 /// Endings of scripts and of programs' texts, sorted.
 const SCRIPTS: &[&str] = &[
-    "bash", "bat", "cjs", "cmd", "cs", "cts", "dart", "fish", "go", "groovy", "har", "hcl", "java", "js", "jsx",
-    "just", "ksh", "kt", "log", "lua", "make", "mjs", "mk", "mts", "nix", "php", "ps1", "psm1", "py", "rb", "rs", "sh",
-    "swift", "tf", "ts", "tsx", "zsh",
+    "bash", "bat", "cjs", "cmd", "cs", "cts", "dart", "fish", "go", "groovy", "hcl", "java", "js", "jsx", "just",
+    "ksh", "kt", "lua", "make", "mjs", "mk", "mts", "nix", "php", "ps1", "psm1", "py", "rb", "rs", "sh", "swift", "tf",
+    "ts", "tsx", "zsh",
 ];
 /// Names of scripts without an ending.
 const NAMES: &[&str] = &["gnumakefile", "jenkinsfile", "justfile", "makefile", "rakefile", "vagrantfile"];
@@ -74,7 +74,8 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"mcpb" | b"dxt" => Name::Bundle,
         b"crate" | b"gz" | b"nupkg" | b"tar" | b"tgz" | b"vsix" | b"whl" | b"zip" | b"zst" => Name::Archive,
         b"pem" | b"key" => Name::Sidecar,
-        b"adoc" | b"htm" | b"html" | b"ipynb" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst" | b"txt" => Name::Prose,
+        b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst"
+        | b"txt" => Name::Prose,
         lower if SCRIPTS.binary_search_by(|script| script.as_bytes().cmp(lower)).is_ok() => Name::Script,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,

@@ -11,7 +11,7 @@ mod regular;
 mod repository;
 mod walk;
 
-pub use archive::INSIDE;
+pub use archive::packed_in;
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
 pub use repository::{Repository, author, root};

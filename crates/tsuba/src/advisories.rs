@@ -34,8 +34,7 @@ pub(crate) fn load(folders: &[PathBuf], threads: Threads) -> anyhow::Result<Advi
         let mut failed = read.iter().filter(|read| read.is_none()).count();
         out.extend(read.into_iter().flatten().flatten());
         for archive in archives {
-            let texts = unpacked(&archive).with_context(|| format!("--advisories {}", archive.display()))?;
-            let read: Vec<Option<Vec<Advisory>>> = threads.spread(&texts, |_, text| vec![Advisories::read(text).ok()]);
+            let read = unpacked(&archive).with_context(|| format!("--advisories {}", archive.display()))?;
             failed += read.iter().filter(|read| read.is_none()).count();
             out.extend(read.into_iter().flatten().flatten());
         }
@@ -68,8 +67,8 @@ fn list(path: &Path, depth: usize, files: &mut Vec<PathBuf>, archives: &mut Vec<
     Ok(())
 }
 
-/// The advisories of an archive.
-fn unpacked(path: &Path) -> io::Result<Vec<Vec<u8>>> {
+/// The advisories of an archive; nothing for a text that is none. Each is read where it is unpacked: together they are large.
+fn unpacked(path: &Path) -> io::Result<Vec<Option<Vec<Advisory>>>> {
     let file: File = open_regular(path)?;
     let mut archive = ZipArchive::new(io::BufReader::new(file)).map_err(io::Error::other)?;
     let mut out = Vec::new();
@@ -79,7 +78,7 @@ fn unpacked(path: &Path) -> io::Result<Vec<Vec<u8>>> {
         if entry.is_file() && is_json {
             let mut bytes = Vec::new();
             entry.take(MAX_ADVISORY_BYTES).read_to_end(&mut bytes)?;
-            out.push(bytes);
+            out.push(Advisories::read(&bytes).ok());
         }
     }
     Ok(out)

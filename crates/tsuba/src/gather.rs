@@ -175,7 +175,7 @@ struct Collected {
     naming: Naming,
     exclude: GlobSet,
     /// The files that were taken, in full: what two inputs lead to is one file.
-    taken: Mutex<HashSet<PathBuf>>,
+    taken: Mutex<HashSet<(PathBuf, bool)>>,
     analyses: Mutex<Vec<Analysis>>,
     unread: Mutex<Vec<UnreadFile>>,
     lexicon: Lexicon,
@@ -187,7 +187,8 @@ impl Collected {
         if self.exclude.is_match(&input.path) {
             return;
         }
-        if lock(&self.taken).insert(whole) {
+        // A folder may be called as an archive's inside: a file in it is another one.
+        if lock(&self.taken).insert((whole, input.facts.packed)) {
             self.understand(input);
         }
     }
@@ -283,12 +284,13 @@ pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
     for analysis in analyses.iter_mut().filter(|s| s.document.path != STDIN && s.kind != SetupKind::Candidate) {
         let file = analysis.document.file().to_owned();
         // What is packed has the facts of its archive.
-        let (outer, inner) =
-            file.split_once(tsuba_find::INSIDE).map_or((&*file, None), |(outer, inner)| (outer, Some(inner)));
+        let packed = analysis.document.facts.packed;
+        let cut = if packed { tsuba_find::packed_in(&file) } else { None };
+        let (outer, inner) = cut.map_or((&*file, None), |(outer, inner)| (outer, Some(inner)));
         let path = Path::new(outer);
         let evidence = wanted.evidence(path);
         let whole = path.canonicalize().ok().map(|whole| match inner {
-            Some(inner) => PathBuf::from(format!("{}{}{inner}", whole.display(), tsuba_find::INSIDE)),
+            Some(inner) => PathBuf::from(format!("{}!/{inner}", whole.display())),
             None => whole,
         });
         let below = |folder: &Path| {
@@ -304,6 +306,7 @@ pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
                 let inside = below(&repository.root)?;
                 Some(repository.remote.as_ref().map_or(inside.clone(), |remote| format!("{remote}//{inside}")))
             }),
+            packed,
             file: analysis.document.facts.file.take(),
             ..facts.of(path)
         };

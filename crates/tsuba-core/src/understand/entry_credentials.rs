@@ -4,7 +4,8 @@ use super::REFERENCE;
 use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
 use super::entry::{Credential, Entry};
 use super::exposure::NetworkExposure;
-use super::launch::{Plan, StepKind, program_name};
+use super::launch::{Plan, StepKind, program_name, unwrap};
+use super::permissions::Permissions;
 use super::setup::Found;
 use super::variables::KNOWN;
 use crate::evidence::oauth::OAuthDocuments;
@@ -309,7 +310,7 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    (oauth_documents, exposure): (&OAuthDocuments, &NetworkExposure),
+    (oauth_documents, exposure, permissions): (&OAuthDocuments, &NetworkExposure, &Permissions),
     lexicon: &Lexicon,
 ) -> Vec<Credential> {
     let mut out = Vec::new();
@@ -333,6 +334,12 @@ pub(super) fn loose(
     }
     for key in &exposure.keys {
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
+    }
+    // What runs by itself is handed secrets like a server.
+    for hook in &permissions.hooks {
+        let word = |text: &str| hook.command.with_text(text);
+        let plan = unwrap(source, &[word("sh"), word("-c"), hook.command.clone()]);
+        arguments(source, lexicon, &plan, &mut out);
     }
     // What an entry is handed from here is told of the entry.
     let credential: BTreeSet<Span> =

@@ -1,6 +1,6 @@
 //! Lines that add a server to a client: `… mcp add tide -- npx -y @saltmarsh/tide-table`, `… mcp add-json tide '{…}'`, `… --add-mcp '{…}'`.
 
-use super::pasted::{client, collection, map, started, text_at};
+use super::pasted::{client, collection, map, server, text_at};
 use super::words::Word;
 use super::{Key, Member, Node, Value, json};
 use crate::prelude::*;
@@ -71,7 +71,7 @@ pub(super) fn added(words: &[Word], whole: Span) -> Option<Node> {
         }
         _ => return None,
     }
-    let Added { name, env, headers, said, words, .. } = read(rest)?;
+    let Added { name, env, headers, said, words } = read(rest)?;
     let name = name?;
     // How to call it is shown, with names for what goes there.
     if name.starts_with(['<', '[']) {
@@ -92,8 +92,9 @@ pub(super) fn added(words: &[Word], whole: Span) -> Option<Node> {
             if !headers.is_empty() {
                 members.push(("headers", Node::new(whole, Value::Map(headers))));
             }
-            let server = started(name, &words, env, whole);
-            return Some(with(server, members, whole));
+            let own = server(&words, env, whole);
+            let all = own.members().iter().chain(map(members, whole).members()).cloned().collect();
+            return Some(collection([(name, Node::new(whole, Value::Map(all)))], whole));
         }
     }
     // What is of no use to such a server is written there all the same.
@@ -194,16 +195,4 @@ fn of_json(word: &Word, from: usize, name: Option<&str>, whole: Span) -> Option<
     let name = name.map(str::to_owned).or_else(|| node.get("name")?.text().map(str::to_owned))?;
     let node = node.placed(&Pointer::root().key("mcpServers").key(&name));
     Some(collection([(name, node)], whole))
-}
-
-/// A collection of one server with more members in that.
-fn with(node: Node, members: Vec<(&str, Node)>, whole: Span) -> Node {
-    let Some(server) =
-        node.get("mcpServers").and_then(|servers| servers.members().first()).filter(|_| !members.is_empty())
-    else {
-        return node;
-    };
-    let Value::Map(more) = map(members, whole).value else { return node };
-    let all = server.value.members().iter().cloned().chain(more).collect();
-    collection([(server.key.text.clone(), Node::new(server.value.span, Value::Map(all)))], whole)
 }

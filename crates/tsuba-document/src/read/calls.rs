@@ -398,6 +398,7 @@ mod tests {
                 "new StdioClientTransport(new()\n{\n  Name = \"cranes\",\n  Command = \"npx\",\n  Arguments = [\"-y\", \"cranes\"],\n});",
                 &["cranes: npx -y cranes"],
             ),
+            ("sse_client(\"https://qu\\x61y.example/\\u006dcp\")", &["quay.example: https://quay.example/mcp"]),
             // Look-alikes: nothing is guessed.
             ("p = StdioServerParameters(command=cmd, args=[\"-y\", package])", &[]),
             ("import { StdioClientTransport } from \"@saltmarsh/kit\";", &[]),

@@ -82,9 +82,11 @@ impl Reader<'_> {
                     }
                     continue;
                 }
+                // What is escaped opens nothing: else a quote that is never closed would be looked for from each of many.
+                '\\' => self.at += 1,
                 _ => {}
             }
-            self.at += c.len_utf8();
+            self.at += self.peek().map_or(0, char::len_utf8);
         }
     }
 
@@ -230,14 +232,26 @@ impl Reader<'_> {
     pub(super) fn string(&mut self, quote: char) -> Option<String> {
         let inner = self.rest().get(quote.len_utf8()..)?;
         let (mut out, mut escaped, mut length) = (String::new(), false, None);
+        // The digits of a letter that is written as its number are passed.
+        let mut passed = 0;
         for (at, c) in inner.char_indices() {
             match c {
+                _ if at < passed => {}
                 _ if escaped => {
-                    out.push(match c {
+                    let digits = match c {
+                        'x' => 2,
+                        'u' => 4,
+                        'U' => 8,
+                        _ => 0,
+                    };
+                    let number = inner.get(at + 1..at + 1 + digits).filter(|_| digits > 0);
+                    let letter = number.and_then(|number| char::from_u32(u32::from_str_radix(number, 16).ok()?));
+                    passed = if letter.is_some() { at + 1 + digits } else { 0 };
+                    out.push(letter.unwrap_or(match c {
                         'n' => '\n',
                         't' => '\t',
                         other => other,
-                    });
+                    }));
                     escaped = false;
                 }
                 '\\' => escaped = true,

@@ -60,6 +60,8 @@ pub struct Facts {
     pub outside_inputs: bool,
     /// Does somebody ask about it before installing what it shows?
     pub candidate: bool,
+    /// Was it taken out of an archive?
+    pub packed: bool,
     /// Where it was opened, as far as that is not its path.
     pub file: Option<String>,
     /// What it is wherever its tree lies and whoever looks: its repository, where that is known by its remote, and its path in there.

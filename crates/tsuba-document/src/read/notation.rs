@@ -33,7 +33,7 @@ pub enum Notation {
 const SCRIPTS: &[&str] = &[
     "sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "tf", "hcl", "nix",
     "groovy", "lua", "vim", "el", "js", "mjs", "cjs", "ts", "mts", "cts", "tsx", "jsx", "py", "rb", "go", "rs", "java",
-    "kt", "cs", "swift", "php", "dart", "bicep", "log", "har",
+    "kt", "cs", "swift", "php", "dart", "bicep",
 ];
 
 impl Notation {
@@ -54,7 +54,9 @@ impl Notation {
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some(ending) if SCRIPTS.contains(&ending) => Self::Script,
             Some("service") => Self::Unit,
-            Some("adoc" | "htm" | "html" | "ipynb" | "markdown" | "md" | "mdc" | "mdx" | "rst" | "txt") => Self::Prose,
+            Some(
+                "adoc" | "har" | "htm" | "html" | "ipynb" | "log" | "markdown" | "md" | "mdc" | "mdx" | "rst" | "txt",
+            ) => Self::Prose,
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,
             Some("csv" | "tsv") => Self::Csv,

@@ -3,7 +3,7 @@
 use super::adding::{self, added};
 use super::calls;
 use super::objects::{self, objects};
-use super::words::{Dialect, commands};
+use super::words::{Dialect, commands, whole};
 use super::{Member, Node, Value};
 use crate::prelude::*;
 use crate::text::Span;
@@ -69,10 +69,7 @@ pub(super) fn lines(text: &str, dialect: Dialect) -> Vec<Node> {
         let bare = line.trim_start().trim_start_matches(['$', '%', '>', '@', '-', ' ']);
         let at = at + (line.len() - bare.len());
         for words in commands(bare, at, dialect) {
-            let span =
-                |first: &super::words::Word, last: &super::words::Word| Span::new(first.range.start, last.range.end);
-            let whole = words.first().zip(words.last()).map(|(first, last)| span(first, last)).unwrap_or_default();
-            out.extend(added(&words, whole));
+            out.extend(whole(&words).and_then(|whole| added(&words, whole)));
         }
     }
     out
@@ -80,20 +77,17 @@ pub(super) fn lines(text: &str, dialect: Dialect) -> Vec<Node> {
 
 /// The lines of a script with their places; what is continued or within quotes goes on.
 pub(super) fn joined(text: &str, dialect: Dialect) -> Vec<(&str, usize)> {
-    let escape = match dialect {
-        Dialect::Posix => '\\',
-        Dialect::PowerShell => '`',
-        Dialect::Batch => '^',
-    };
     let (mut out, mut from, mut at) = (Vec::new(), 0, 0);
     let mut open = false;
     for line in text.split_inclusive('\n') {
         at += line.len();
         // A configuration in quotes may have lines of its own.
-        if line.contains("-json") || line.contains("add-mcp") || open {
+        // In a comment a quote opens nothing.
+        let comment = !open && line.trim_start().starts_with('#');
+        if !comment && (line.contains("-json") || line.contains("add-mcp") || open) {
             open ^= line.matches('\'').count() % 2 == 1;
         }
-        if !open && !line.trim_end().ends_with(escape) {
+        if !open && !line.trim_end().ends_with(dialect.escape()) {
             out.extend(text.get(from..at).map(|line| (line, from)));
             from = at;
         }
@@ -207,6 +201,7 @@ mod tests {
                 "agent mcp add tide https://tide.example/mcp -e TIDE_KEY=q8Zk\n",
                 &["tide: https://tide.example/mcp  TIDE_KEY=q8Zk@q8Zk"],
             ),
+            ("a.sh", "# don't use add-json\nagent mcp add tide -- npx tide\n", &["tide: npx tide"]),
             // Look-alikes: comments, help, other verbs.
             ("a.sh", "# agent mcp add tide -- npx tide\n", &[]),
             ("a.sh", "echo \"agent mcp add <name> <command>\"\nagent mcp add <name> <command> [args...]\n", &[]),

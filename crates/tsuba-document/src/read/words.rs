@@ -27,7 +27,8 @@ impl Dialect {
         }
     }
 
-    fn escape(self) -> char {
+    /// What escapes, and continues a line at its end.
+    pub(super) fn escape(self) -> char {
         match self {
             Self::Posix => '\\',
             Self::PowerShell => '`',
@@ -69,6 +70,11 @@ impl Word {
     pub(super) fn place(&self, part: Range<usize>) -> Span {
         self.mapped.place(Span::new(part.start, part.end))
     }
+}
+
+/// Where these words stand, together.
+pub(super) fn whole(words: &[Word]) -> Option<Span> {
+    words.first().zip(words.last()).map(|(first, last)| Span::new(first.range.start, last.range.end))
 }
 
 /// The words of a line that is written from `from` on.

@@ -70,9 +70,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let pipeline = pipeline.with_register(args.register.as_deref())?;
     let Audited { audit: whole, options, rules, .. } = pipeline.by(rules).looking_beside().run()?;
     // What is accepted is left as it is, and what is packed can only be packed anew.
-    let packed = |finding: &Finding| {
-        whole.analyses.get(finding.entry_ref.analysis).is_some_and(|of| of.document.file().contains(tsuba_find::INSIDE))
-    };
+    let packed =
+        |finding: &Finding| whole.analyses.get(finding.entry_ref.analysis).is_some_and(|of| of.document.facts.packed);
     let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none() && !packed(finding);
     let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.entry_ref.analysis).collect();
     wanted.sort_unstable();

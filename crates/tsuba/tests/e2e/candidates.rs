@@ -169,6 +169,16 @@ fn manifests_and_bundles_are_judged_like_what_they_start() {
     );
     let unread = &report["unread"][0];
     assert_eq!((unread["path"].as_str(), unread["why"].as_str()), (Some("broken.mcpb"), Some("not a whole archive")));
+    // A folder that is called like the inside of an archive is none: what lies there is judged for itself, and so is what is packed.
+    dir.write(
+        "other.zip!/manifest.json",
+        br#"{ "mcpServers": { "t": { "url": "http://t.saltmarsh-line.example/mcp" } } }"#,
+    );
+    let both = rules(&dir.run(&["audit", ".", "--format", "json", "--gate", "none"]).json());
+    for want in ["other.zip!/manifest.json supply/unpinned", "other.zip!/manifest.json exposure/plain-http"] {
+        assert!(both.iter().any(|found| found == want), "{want}: {both:?}");
+    }
+    std::fs::remove_dir_all(dir.path("other.zip!")).unwrap();
     // What is packed is not written to.
     let repair = dir.run(&["repair", ".", "--apply", "--rule", "supply/unpinned"]);
     assert!(repair.err().contains("no automatic fixes"), "{}", repair.err());

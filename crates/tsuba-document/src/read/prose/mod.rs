@@ -8,7 +8,7 @@ mod plain;
 
 use super::link::{self, Link};
 use super::mapped::Mapped;
-use super::words::{Dialect, words};
+use super::words::{Dialect, whole, words};
 use super::{Node, Notation, Reason, Unreadable, adding, json, objects, script, toml, yaml};
 use crate::prelude::*;
 use crate::text::{Pointer, Span};
@@ -77,7 +77,7 @@ impl Form {
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some("ipynb") => Self::Notebook,
             Some("htm" | "html") => Self::Html,
-            Some("rst" | "adoc" | "txt") => Self::Plain,
+            Some("rst" | "adoc" | "txt" | "log" | "har") => Self::Plain,
             Some("md" | "markdown" | "mdc" | "mdx") => Self::Markdown,
             _ => {
                 let start = crate::text::head(text.trim_start(), 32).to_ascii_lowercase();
@@ -198,8 +198,7 @@ fn plain_lines(text: &str) -> Vec<Node> {
         }
         let bare = line.trim_start().trim_start_matches(['$', '%', '>', '-', '*', ' ']);
         let words = words(bare.trim_end(), at + (line.len() - bare.len()));
-        let whole = words.first().zip(words.last()).map(|(first, last)| Span::new(first.range.start, last.range.end));
-        if let Some(whole) = whole.filter(|_| adding::is_plain(&words)) {
+        if let Some(whole) = whole(&words).filter(|_| adding::is_plain(&words)) {
             out.extend(adding::added(&words, whole));
         }
     }
