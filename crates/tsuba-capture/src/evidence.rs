@@ -4,7 +4,7 @@ use crate::wire::Raw;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
-use tsuba_core::understand::credential::Claims;
+use tsuba_core::evidence::oauth::Claims;
 
 /// The name of the format; it changes only where old readers could misread.
 pub const SCHEMA: &str = "tsuba-evidence/1";

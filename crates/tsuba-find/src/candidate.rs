@@ -20,6 +20,8 @@ pub(crate) enum Name {
     Bundle,
     /// Another archive.
     Archive,
+    /// A token, by its ending.
+    Token,
     /// No ending, or one that says nothing.
     Open,
     /// Never a setup.
@@ -73,6 +75,7 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"csv" | b"tsv" => Name::Table,
         b"mcpb" | b"dxt" => Name::Bundle,
         b"crate" | b"gz" | b"nupkg" | b"tar" | b"tgz" | b"vsix" | b"whl" | b"zip" | b"zst" => Name::Archive,
+        b"jwt" | b"jws" => Name::Token,
         b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst"
         | b"txt" => Name::Prose,
@@ -109,6 +112,8 @@ const SHOWN: &[&str] = &[
     "mcp add",
     "add-mcp",
     "server_label",
+    // The claims of a token.
+    ".eyJ",
     "=eyJ",
     "?eyJ",
     "#eyJ",
@@ -223,6 +228,8 @@ const WORDS: [&[&str]; 3] = [
         "yRoles",
         // PRIVATE KEY-----
         "KEY-----",
+        // The claims of a token.
+        ".eyJ",
     ],
 ];
 
@@ -254,6 +261,7 @@ impl Prefilter {
             [1..=255, 0, 1..=255, 0, ..] | [0, 1..=255, 0, 1..=255, ..] if name == Name::Notation => true,
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
+            _ if name == Name::Token => !looks_binary(bytes),
             _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
             _ if name == Name::Script => !looks_binary(bytes) && self.added.find(bytes).is_some(),
             _ => self.has_word(bytes) || bytes.len() <= AT_ONCE && self.unasked.find(bytes).is_some(),

@@ -17,4 +17,4 @@ pub use listing::{Captured, Differs, Fetched, Hints, Item, ItemKind, Listing, Pa
 pub(crate) use need::Needs;
 pub use power::Power;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};
-pub(crate) use scope::{Access, Scope, administers};
+pub(crate) use scope::{Access, Scope, administers, reaches_everything};

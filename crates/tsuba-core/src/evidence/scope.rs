@@ -159,16 +159,48 @@ fn level(word: &str) -> Option<(Access, bool)> {
 
 /// Is this scope one of administration? `tides:admin` is, `admin.read` is only reading.
 pub(crate) fn administers(scope: &str) -> bool {
-    let words = words_of(scope);
+    let words: Vec<String> = words_of(scope).iter().map(|word| singular(word)).collect();
     let names = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
-    let role = ["service_role", "*", "*:*", "all", "full_access", "root", "owner", "sudo"].contains(&scope);
-    role || (names(&["admin", "administrator", "superuser"]) && !names(&["read", "view", "readonly"]))
+    let whole = ["service_role", "*", "*:*", "all", "full_access", "root", "owner", "sudo"];
+    let role = whole.iter().any(|role| scope.eq_ignore_ascii_case(role));
+    let reads = ["read", "view", "readonly", "reader", "viewer", "auditor"];
+    role || (names(&["admin", "administrator", "superuser", "superadmin", "sysadmin"]) && !names(&reads))
+}
+
+/// Does this scope reach everything of its kind: `tides:*`, `Files.ReadWrite.All`?
+pub(crate) fn reaches_everything(scope: &str) -> bool {
+    let wild = [":*", ".*", "/*"].iter().any(|end| scope.ends_with(end));
+    let words = words_of(scope);
+    let says = |list: &[&str]| words.iter().any(|word| list.contains(&word.as_str()));
+    wild || (words.last().is_some_and(|last| last == "all")
+        && says(&["readwrite", "write", "manage", "fullcontrol", "full"]))
 }
 
 #[cfg(test)]
 mod tests {
     use super::Access::*;
     use super::*;
+
+    #[test]
+    fn what_administers_or_reaches_everything_is_known() {
+        for (scope, administers_, everything) in [
+            ("tides:admin", true, false),
+            ("ROLE_ADMIN", true, false),
+            ("harbour-admins", true, false),
+            ("Global Administrator", true, false),
+            ("Owner", true, false),
+            ("admin.read", false, false),
+            ("admin-viewer", false, false),
+            ("product-owner-notes", false, false),
+            ("tides:*", false, true),
+            ("Files.ReadWrite.All", false, true),
+            ("Files.Read.All", false, false),
+            ("tides.write", false, false),
+            ("call", false, false),
+        ] {
+            assert_eq!((administers(scope), reaches_everything(scope)), (administers_, everything), "{scope}");
+        }
+    }
 
     #[test]
     fn scopes_are_read_by_their_words() {

@@ -13,7 +13,7 @@ use crate::register::{Register, ReviewStatus, approved_versions, standings};
 use crate::text::{Key, Masker, Redactor, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Analysis, Credential, Known};
+use crate::understand::{Analysis, Credential, Known, Login, Logins, Part, logins};
 
 /// A file that looks like a setup and could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -41,6 +41,8 @@ pub struct Audit {
     pub register: Option<Register>,
     /// Where each entry stands with it, by setup; empty without a register.
     pub standings: Vec<Vec<Option<ReviewStatus>>>,
+    /// The logins at servers.
+    pub logins: Logins,
     /// The gate for every text that goes out.
     pub cleaner: Redactor,
     /// Documents of evidence that were left out: they are of entries that are not judged here.
@@ -58,7 +60,10 @@ impl Audit {
     /// the worst first.
     pub fn findings_for(&self, entry_ref: EntryRef) -> Vec<&Finding> {
         let of = |place: EntryRef| self.findings.iter().filter(move |finding| finding.entry_ref == place);
-        counting(&self.analyses, entry_ref).flat_map(of).filter(|finding| counts(finding, entry_ref)).collect()
+        counting((&self.analyses, &self.logins), entry_ref)
+            .flat_map(of)
+            .filter(|finding| counts(finding, entry_ref))
+            .collect()
     }
 }
 
@@ -79,6 +84,7 @@ pub fn audit(
         approved_versions(&mut analyses, register, options.today);
     }
     note_known(&mut analyses, &options.known);
+    let logins = logins(&mut analyses);
     let rules: Vec<&'static Rule> = rules
         .iter()
         .copied()
@@ -96,6 +102,7 @@ pub fn audit(
                 register: options.register.as_ref(),
                 policy: &options.policy,
                 standings: &standings,
+                logins: &logins,
             };
             hits.extend(spread.each(&rules, |rule| global(&all, rule)));
             (hits, standings)
@@ -122,7 +129,10 @@ pub fn audit(
                 .zip(&s.entries)
                 .map(|(index, entry)| {
                     let entry_ref = EntryRef { analysis, entry: Some(index) };
-                    let all = counting(&analyses, entry_ref).filter_map(|place| own.get(&place)).flatten().copied();
+                    let all = counting((&analyses, &logins), entry_ref)
+                        .filter_map(|place| own.get(&place))
+                        .flatten()
+                        .copied();
                     let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, entry_ref));
                     let standing = standings.get(analysis).and_then(|own| own.get(index)?.as_ref());
                     let unseen = unseen(&analyses, (s, entry), standing, options);
@@ -133,7 +143,7 @@ pub fn audit(
         .collect();
     let names = names(&analyses, options.key.as_ref());
     let register = options.register.clone();
-    Audit { analyses, findings, judgements, unread, register, standings, cleaner, of_others, names }
+    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names }
 }
 
 /// The findings in the order in which they are told.
@@ -151,14 +161,20 @@ fn worst_first(findings: Vec<Finding>, analyses: &[Analysis]) -> Vec<Finding> {
     sorted(findings, |a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)))
 }
 
-/// Where findings stand that count for an entry: at itself, at what its server lists, and at the gateway that it is behind.
-fn counting(analyses: &[Analysis], entry_ref: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
+/// Where findings stand that count for an entry: at itself, at what its server lists, at the gateway that it is behind, and at the documents of
+/// its login.
+fn counting((analyses, logins): (&[Analysis], &Logins), entry_ref: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
+    let login = entry_ref.entry.and_then(|index| logins.of_entry(Part { analysis: entry_ref.analysis, index }));
+    // What was captured of an entry counts for it anyway.
+    let papers: BTreeSet<usize> = login.map(Login::documents).unwrap_or_default();
     let analysis = analyses.get(entry_ref.analysis);
     let listed = analysis.zip(entry_ref.entry).and_then(|(analysis, entry)| analysis.entries.get(entry)?.listed);
     let listed = listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) });
     let gateway = analysis.filter(|analysis| entry_ref.entry.is_some() && analysis.exposure.gateway.is_some());
     let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
-    [Some(entry_ref), listed, gateway].into_iter().flatten()
+    let papers = papers.into_iter().filter(move |analysis| *analysis != entry_ref.analysis);
+    let papers = papers.map(|analysis| EntryRef { analysis, entry: None });
+    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers)
 }
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
@@ -244,10 +260,10 @@ fn names(analyses: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
 fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
     let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
-    for rule in rules {
+    for (rule, check) in rules.iter().flat_map(|rule| rule.check.each().iter().map(move |check| (rule, check))) {
         let mut hits = Vec::new();
-        match rule.check {
-            Check::All(_) => {}
+        match check {
+            Check::All(_) | Check::Each(_) => {}
             Check::Setup(check) => {
                 check(s, &mut Out { entry_ref: EntryRef { analysis, entry: None }, hits: &mut hits })
             }
@@ -289,8 +305,10 @@ fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Optio
 /// The hits of a rule that looks at everything at once.
 fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
     let mut hits = Vec::new();
-    if let Check::All(check) = rule.check {
-        check(all, &mut Out { entry_ref: EntryRef { analysis: 0, entry: None }, hits: &mut hits });
+    for check in rule.check.each() {
+        if let Check::All(check) = check {
+            check(all, &mut Out { entry_ref: EntryRef { analysis: 0, entry: None }, hits: &mut hits });
+        }
     }
     hits.into_iter().map(|hit| (rule, hit)).collect()
 }

@@ -8,7 +8,7 @@ use crate::prelude::*;
 use crate::register::{Decision, Register, ReviewStatus};
 use crate::severity::{Confidence, Severity};
 use crate::text::Located;
-use crate::understand::{Analysis, Entry, SetupKind, as_written, listing_of};
+use crate::understand::{Analysis, Entry, Logins, SetupKind, as_written, listing_of};
 use crate::wording::Remark;
 use jiff::civil::Date;
 
@@ -66,6 +66,18 @@ pub enum Check {
     OAuth(fn(&OAuth<'_>, &mut Out<'_>)),
     /// Everything at once.
     All(fn(&All<'_>, &mut Out<'_>)),
+    /// Several of these: what is wrong may show in several places.
+    Each(&'static [Check]),
+}
+
+impl Check {
+    /// One by one.
+    pub(super) fn each(&'static self) -> &'static [Self] {
+        match self {
+            Self::Each(all) => all,
+            one => core::slice::from_ref(one),
+        }
+    }
 }
 
 /// An entry in its setup, on a date.
@@ -139,6 +151,8 @@ pub struct All<'a> {
     pub policy: &'a Policy,
     /// Where each entry stands with the register, by setup; empty without a register.
     pub standings: &'a [Vec<Option<ReviewStatus>>],
+    /// The logins at servers.
+    pub logins: &'a Logins,
 }
 
 impl<'a> All<'a> {

@@ -2,6 +2,7 @@
 
 mod combine;
 mod exposure;
+mod held;
 mod oauth;
 mod power;
 mod review;

@@ -177,6 +177,11 @@ impl Credential {
     pub fn is_plaintext(&self) -> bool {
         self.kind == Kind::Plaintext
     }
+
+    /// Is it a JSON Web Token in plain text?
+    pub fn is_web_token(&self) -> bool {
+        self.is_plaintext() && matches!(self.why, Why::Format(format, _) if format.id.starts_with("json-web-token"))
+    }
 }
 
 /// A folder or file of the machine.

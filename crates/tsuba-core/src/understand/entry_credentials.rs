@@ -349,7 +349,7 @@ pub(super) fn loose(
     for (name, secret) in oauth_documents.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
-    elsewhere(source, lexicon, entries, &mut out);
+    elsewhere(source, lexicon, (entries, &oauth_documents.statements), &mut out);
     dedup(out)
 }
 
@@ -377,9 +377,15 @@ pub(super) fn unmarked(found: &Found<'_>, lexicon: &Lexicon) -> Vec<Located> {
 }
 
 /// Tokens of known forms in the text that nothing else has accounted for.
-fn elsewhere(source: &str, lexicon: &Lexicon, entries: &[Entry], out: &mut Vec<Credential>) {
-    let mut known: Vec<Span> =
-        entries.iter().flat_map(|e| &e.credentials).chain(out.iter()).map(|credential| credential.value.span).collect();
+fn elsewhere(
+    source: &str,
+    lexicon: &Lexicon,
+    (entries, statements): (&[Entry], &[Located]),
+    out: &mut Vec<Credential>,
+) {
+    let own = entries.iter().flat_map(|e| &e.credentials).chain(out.iter()).map(|credential| credential.value.span);
+    // What vouches for metadata is there to be read.
+    let mut known: Vec<Span> = own.chain(statements.iter().map(|statement| statement.span)).collect();
     known.sort_unstable();
     // A setup is small; what follows behind this in a file that is not is searched only inside its entries.
     const SEARCHED: usize = 8 * 1024 * 1024;

@@ -7,7 +7,7 @@ use super::permissions::{Permissions, permissions};
 use super::setup::{Found, SetupKind};
 use super::signs::Signs;
 use super::{NetworkExposure, deploy, exposure, gateway, manifest, setup};
-use crate::evidence::oauth::{OAuthDocuments, looks_like_papers, oauth_documents};
+use crate::evidence::oauth::{OAuthDocuments, holds_tokens, looks_like_papers, oauth_documents};
 use crate::evidence::{Listing, listings, looks_like_listing};
 use crate::prelude::*;
 use crate::read::{Document, Notation};
@@ -47,7 +47,7 @@ pub(super) struct Recogniser {
 
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
 pub(super) const RECOGNISERS: &[Recogniser] =
-    &[SETUP, LISTING, PAPERS, MANIFEST, DEPLOYED, BESIDE, PERMISSIONS, GATEWAY];
+    &[SETUP, LISTING, PAPERS, TOKENS, MANIFEST, DEPLOYED, BESIDE, PERMISSIONS, GATEWAY];
 
 /// What a text shows as an example, or a program holds, is no answer of anybody.
 fn answers(notation: Notation) -> bool {
@@ -66,6 +66,17 @@ const PAPERS: Recogniser = Recogniser {
     marks: |signs, notation| signs.oauth_documents && answers(notation),
     take: |document, taken| taken.oauth_documents = oauth_documents(document),
     looks: looks_like_papers,
+};
+
+/// A token that lies in a file of its own, or in a line of a log.
+const TOKENS: Recogniser = Recogniser {
+    marks: |_, notation| matches!(notation, Notation::Token | Notation::Prose),
+    take: |document, taken| {
+        if holds_tokens(document) {
+            taken.way = taken.way.or(Some(SetupKind::Login));
+        }
+    },
+    looks: |_| false,
 };
 
 /// A setup.

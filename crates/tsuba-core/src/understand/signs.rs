@@ -41,8 +41,7 @@ impl Signs {
             listing: words.any(SCHEMA | EVIDENCE | PROMPTS | RESOURCES | SKILLS)
                 || (has(&[ANSWER]) && words.any(TOOLS | INSTRUCTIONS)),
             oauth_documents: has(&[ISSUER, ENDPOINT])
-                || has(&[RESOURCE, PROTECTED])
-                || words.any(PAPER | SCOPE)
+                || words.any(PROTECTED | PAPER | SCOPE)
                 || has(&[TOKEN, TOKEN_TYPE])
                 || has(&[ACTIVE, TOKEN_TYPE])
                 || has(&[ASK])
@@ -69,7 +68,6 @@ const TOOLS: u64 = 1 << 13;
 const INSTRUCTIONS: u64 = 1 << 14;
 const ISSUER: u64 = 1 << 15;
 const ENDPOINT: u64 = 1 << 16;
-const RESOURCE: u64 = 1 << 17;
 const PROTECTED: u64 = 1 << 18;
 const PAPER: u64 = 1 << 19;
 const SCOPE: u64 = 1 << 20;
@@ -132,7 +130,6 @@ const WORDS: &[(&str, u64)] = &[
     ("instructions", INSTRUCTIONS),
     ("issuer", ISSUER),
     ("jwks_uri", ENDPOINT),
-    ("resource", RESOURCE),
     ("authorization_server", PROTECTED),
     ("bearer_methods_supported", PROTECTED),
     ("scopes_supported", PROTECTED),
@@ -140,6 +137,9 @@ const WORDS: &[(&str, u64)] = &[
     ("dpop_bound_access_tokens_required", PROTECTED),
     ("tls_client_certificate_bound_access_tokens", PROTECTED),
     ("kty", PAPER),
+    ("response_types_supported", PAPER),
+    ("grant_types_supported", PAPER),
+    ("code_challenge_methods_supported", PAPER),
     ("redirect_uris", PAPER),
     ("token_endpoint_auth_method", PAPER),
     ("scope", SCOPE),

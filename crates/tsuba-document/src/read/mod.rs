@@ -162,7 +162,8 @@ impl Document {
             | Notation::Script
             | Notation::Prose
             | Notation::Pasted
-            | Notation::Key => Vec::new(),
+            | Notation::Key
+            | Notation::Token => Vec::new(),
         }
     }
 
@@ -264,6 +265,7 @@ fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unread
         Notation::Dotenv => Ok(vec![dotenv::parse(text)]),
         Notation::Csv => csv::parse(text).map(|root| vec![root]),
         Notation::Key => Ok(vec![key::parse(text)]),
+        Notation::Token => Ok(Vec::new()),
         Notation::Prose => prose::parse(path, text),
         Notation::Script => Ok(script::parse(path, text)),
         // No file is read so: see [`read_pasted`].

@@ -61,6 +61,8 @@ pub struct Answer {
     pub status: Option<Located>,
     /// `WWW-Authenticate`.
     pub challenge: Option<Located>,
+    /// `Location`: where a redirect leads.
+    pub location: Option<Located>,
 }
 
 impl Answer {
@@ -75,7 +77,14 @@ impl Answer {
             let member = members.iter().find(|member| member.key.text.eq_ignore_ascii_case(wanted))?;
             member.value.located(pointer.key(&member.key.text))
         };
-        Some(Self { ask, start: name, url: fields.text("url"), status, challenge: header("www-authenticate") })
+        Some(Self {
+            ask,
+            start: name,
+            url: fields.text("url"),
+            status,
+            challenge: header("www-authenticate"),
+            location: header("location"),
+        })
     }
 
     /// The status as a number; 0 where there was no answer.

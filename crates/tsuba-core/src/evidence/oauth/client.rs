@@ -19,7 +19,26 @@ pub struct ClientMetadata {
     pub secret_expires: Option<i64>,
     /// The algorithms it has things signed with.
     pub algorithms: Vec<Located>,
+    /// Addresses from which something of it is fetched, by their keys: `jwks_uri`, `client_uri`, `logo_uri` and the like (RFC 7591, 2).
+    pub addresses: Vec<(&'static str, Located)>,
+    /// `scope`: what it may ask for.
+    pub scopes: Option<Located>,
+    /// `response_types`.
+    pub response_types: Vec<Located>,
 }
+
+/// Keys of such addresses. Texts for people are shown to them, the others are fetched by the server.
+const ADDRESSES: &[&str] = &[
+    "jwks_uri",
+    "sector_identifier_uri",
+    "initiate_login_uri",
+    "backchannel_logout_uri",
+    "registration_client_uri",
+    "client_uri",
+    "logo_uri",
+    "policy_uri",
+    "tos_uri",
+];
 
 const MARKS: &[&str] = &[
     "client_name",
@@ -54,6 +73,9 @@ impl ClientMetadata {
             grants: fields.texts("grant_types").unwrap_or_default(),
             secret_expires: fields.number("client_secret_expires_at"),
             algorithms: ALGORITHMS.iter().filter_map(|key| fields.text(key)).collect(),
+            addresses: ADDRESSES.iter().filter_map(|key| Some((*key, fields.address(key)?))).collect(),
+            scopes: fields.text("scope"),
+            response_types: fields.texts("response_types").unwrap_or_default(),
         })
     }
 }

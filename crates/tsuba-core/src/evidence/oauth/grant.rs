@@ -58,6 +58,10 @@ pub struct Grant {
     pub scopes: Vec<String>,
     /// Whom it is meant for; `None` where nothing is said of it.
     pub audience: Option<Vec<Located>>,
+    /// Who issued it (`iss`).
+    pub issuer: Option<Located>,
+    /// Moments are written in milliseconds, where seconds are meant (RFC 7519, 2).
+    pub in_milliseconds: bool,
     /// The program that it was granted to, or the server that it opens, by their names and addresses.
     pub names: Vec<Located>,
     /// When it was granted.
@@ -129,6 +133,9 @@ const USED: &[&str] = &[
     "usedat",
 ];
 
+/// More seconds than this would be after the year 5000: milliseconds.
+const MILLISECONDS: i64 = 100_000_000_000;
+
 /// What stands in a list for no moment at all.
 const NEVER: &[&str] = &["-", "0", "n/a", "never", "no expiration", "no expiry", "none", "null", "unlimited"];
 
@@ -183,6 +190,8 @@ impl Grant {
             at: fields.start(),
             scopes: Vec::new(),
             audience: None,
+            issuer: None,
+            in_milliseconds: false,
             names: Vec::new(),
             issued: When::Unsaid,
             expires: When::Unsaid,
@@ -195,11 +204,20 @@ impl Grant {
                 let items = node.items().iter().enumerate().filter_map(|(i, item)| item.located(pointer.index(i)));
                 node.located(pointer.clone()).into_iter().chain(items)
             };
-            if is(SCOPES, key) {
-                let scopes: Vec<String> = texts().flat_map(|text| listed(&text.text).collect::<Vec<_>>()).collect();
-                if grant.scopes.is_empty() && !scopes.is_empty() {
+            // What a token may do is said by its roles, too; in a list such a column says what a person is.
+            let roles = source != GrantSource::List && super::token::grants(key);
+            if roles && !is(SCOPES, key) {
+                let mut found = Vec::new();
+                gather(node, 0, &mut found);
+                if grant.scopes.is_empty() && !found.is_empty() {
                     grant.at = Located { text: String::new(), span: node.span, pointer };
-                    grant.scopes = scopes;
+                }
+                grant.scopes.extend(found);
+            } else if is(SCOPES, key) {
+                let scopes: Vec<String> = texts().flat_map(|text| listed(&text.text).collect::<Vec<_>>()).collect();
+                if !scopes.is_empty() && (grant.scopes.is_empty() || source != GrantSource::List) {
+                    grant.at = Located { text: String::new(), span: node.span, pointer };
+                    grant.scopes.extend(scopes);
                 }
             } else if is(SERVERS, key) {
                 grant.audience.get_or_insert_default().extend(texts());
@@ -207,15 +225,31 @@ impl Grant {
             } else if is(PROGRAMS, key) {
                 let name = node.first(&["name", "id"]).and_then(|(below, name)| name.located(pointer.key(below)));
                 grant.names.extend(texts().chain(name));
+            } else if key == "iss" {
+                grant.issuer = node.located(pointer.clone());
             } else if is(ISSUED, key) {
                 grant.issued = when(node, &pointer);
             } else if is(EXPIRES, key) {
                 grant.expires = when(node, &pointer);
+                let number = node.scalar().and_then(|text| text.parse::<i64>().ok());
+                grant.in_milliseconds = source != GrantSource::List && number.is_some_and(|at| at > MILLISECONDS);
             } else if is(USED, key) {
                 grant.used = when(node, &pointer);
             }
         }
         grant
+    }
+}
+
+/// Roles nest at most this deep.
+const MAX_ROLES: usize = 4;
+
+/// The texts of a value and of what it holds.
+fn gather(node: &Node, depth: usize, out: &mut Vec<String>) {
+    out.extend(node.text().filter(|text| !text.is_empty()).map(ToOwned::to_owned));
+    if depth < MAX_ROLES {
+        node.items().iter().for_each(|item| gather(item, depth + 1, out));
+        node.effective().for_each(|member| gather(&member.value, depth + 1, out));
     }
 }
 
@@ -251,8 +285,7 @@ fn when(node: &Node, pointer: &Pointer) -> When {
         Value::Number(_) => text.parse::<f64>().ok().map(|number| number as i64),
         _ => None,
     });
-    // More seconds than this would be after the year 5000: milliseconds.
-    let number = number.map(|number| if number > 100_000_000_000 { number / 1000 } else { number });
+    let number = number.map(|number| if number > MILLISECONDS { number / 1000 } else { number });
     let utc = |moment: DateTime| jiff::tz::TimeZone::UTC.to_timestamp(moment).ok().map(|moment| moment.as_second());
     let message = number
         .or_else(|| text.parse::<Timestamp>().ok().map(Timestamp::as_second))

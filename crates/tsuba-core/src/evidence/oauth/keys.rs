@@ -26,6 +26,8 @@ pub struct WebKey {
     pub exponent: Option<u64>,
     /// Does it hold the private part, or is it a shared secret?
     pub private: bool,
+    /// `kid`: its name.
+    pub id: Option<String>,
 }
 
 /// The private parts of a key (RFC 7518, 6.2.2, 6.3.2, 6.4.1).
@@ -57,6 +59,7 @@ impl WebKey {
             bits: number("n").map(|bytes| length(&bytes)),
             exponent: exponent.map(|bytes| bytes.iter().fold(0, |sum, byte| sum << 8 | u64::from(*byte))),
             private,
+            id: fields.text("kid").map(|id| id.text),
             kind,
         })
     }

@@ -2,26 +2,32 @@
 
 mod acceptance;
 mod answer;
+mod asked;
 mod client;
 mod fields;
 mod grant;
 mod keys;
 mod resource;
 mod server;
+mod signed;
+mod token;
 
 pub(crate) use acceptance::acceptances;
 pub use acceptance::{Acceptance, Skipped};
 pub use answer::{Answer, Ask};
+pub use asked::{Asked, LinkedBy};
 pub use client::ClientMetadata;
 pub use grant::{Grant, GrantSource, When};
 pub use keys::{KeySet, WebKey};
 pub use resource::ResourceMetadata;
-pub(crate) use resource::covers;
+pub(crate) use resource::{covers, of_well_known};
 pub(crate) use server::is_insecure;
 pub use server::{Endpoint, ServerMetadata};
+pub use signed::SignedMetadata;
+pub use token::Claims;
 
 use crate::prelude::*;
-use crate::read::{Document, Node};
+use crate::read::{Document, Node, Notation};
 use crate::text::{Located, Pointer};
 use fields::Fields;
 
@@ -51,6 +57,8 @@ pub struct OAuthDocuments {
     pub acceptances: Vec<Acceptance>,
     /// Values that are secrets by their place in a paper.
     pub secrets: Vec<(String, Located)>,
+    /// Tokens that everybody may read: they vouch for what is written beside them (RFC 9728, 2.2; RFC 8414, 2.1; RFC 7591, 2.3).
+    pub statements: Vec<Located>,
 }
 
 impl OAuthDocuments {
@@ -80,6 +88,13 @@ pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
             .split(|byte| *byte == b'\n')
             .next()
             .is_some_and(|line| grant::is_header(&String::from_utf8_lossy(line)))
+}
+
+/// Does a token lie in a text that is nothing but tokens, or records what was sent: a `.jwt`, a note, a log? What a text explains is an example.
+pub(crate) fn holds_tokens(document: &Document) -> bool {
+    let records = |path: &str| [".txt", ".log"].iter().any(|ending| path.ends_with(ending));
+    let open = document.notation == Notation::Token || records(&document.file().to_ascii_lowercase());
+    open && token::in_text(&document.text)
 }
 
 /// Every paper of a document.
@@ -130,6 +145,7 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, about: &About, out: &mut
         below.introspected = answer.ask == Ask::Introspection;
         push(&mut out.answers, answer);
     }
+    out.statements.extend(["signed_metadata", "software_statement"].iter().filter_map(|key| fields.text(key)));
     let taken = take(&fields, about, out);
     // What stands inside of a paper is a part of it, except in an answer and in whatever else merely contains papers.
     if !taken {
@@ -162,6 +178,12 @@ fn take(fields: &Fields<'_>, about: &About, out: &mut OAuthDocuments) -> bool {
         push(&mut out.key_sets, keys);
     } else if let Some(client) = ClientMetadata::read(fields, &mut out.secrets) {
         push(&mut out.clients, client);
+        if let Some(keys) = fields.node.get("jwks") {
+            let pointer = fields.pointer.key("jwks");
+            if let Some(keys) = KeySet::read(&Fields { node: keys, pointer: &pointer }, &mut out.secrets) {
+                push(&mut out.key_sets, keys);
+            }
+        }
     } else if let Some(grant) = Grant::read(fields, about.introspected, &mut out.secrets) {
         push(&mut out.grants, grant);
     } else {

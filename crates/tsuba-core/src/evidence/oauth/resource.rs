@@ -1,7 +1,9 @@
 //! Protected-resource metadata (RFC 9728).
 
 use super::fields::Fields;
+use super::{Asked, SignedMetadata};
 use crate::prelude::*;
+use crate::read::Node;
 use crate::text::Located;
 
 /// What a server says of how to log in at it (RFC 9728, 2).
@@ -9,10 +11,10 @@ use crate::text::Located;
 pub struct ResourceMetadata {
     /// The whole of it.
     pub start: Located,
-    /// `resource`: the server's own address.
-    pub resource: Located,
-    /// The address of the server that was asked, where that is known.
-    pub asked: Option<String>,
+    /// `resource`: the server's own address; it must be there (RFC 9728, 2).
+    pub resource: Option<Located>,
+    /// The address of the server that it should be of, where that is known.
+    pub asked: Option<Asked>,
     /// `authorization_servers`.
     pub servers: Vec<Located>,
     /// `scopes_supported`.
@@ -23,6 +25,8 @@ pub struct ResourceMetadata {
     pub keys: Option<Located>,
     /// `resource_signing_alg_values_supported` and `dpop_signing_alg_values_supported`.
     pub algorithms: Vec<Located>,
+    /// `signed_metadata`.
+    pub signed: Option<SignedMetadata>,
 }
 
 /// Keys that only such metadata have.
@@ -36,32 +40,46 @@ const MARKS: &[&str] = &[
     "tls_client_certificate_bound_access_tokens",
 ];
 
+/// Keys by which one is known that does not say whose it is: beside these it must list authorization servers.
+const MARKS_ALONE: &[&str] =
+    &["bearer_methods_supported", "scopes_supported", "resource_name", "resource_documentation"];
+
 impl ResourceMetadata {
     pub(super) fn read(fields: &Fields<'_>, asked: Option<String>, from: Option<&str>) -> Option<Self> {
-        let resource = fields.text("resource").filter(|text| text.text.contains("://"))?;
-        if !MARKS.iter().any(|key| fields.has(key)) {
+        let resource = fields.text("resource").filter(|text| text.text.contains(':'));
+        let known = match &resource {
+            Some(_) => MARKS.iter().any(|key| fields.has(key)),
+            None => {
+                !fields.has("resource")
+                    && fields.node.get("authorization_servers").is_some_and(Node::is_list)
+                    && MARKS_ALONE.iter().any(|key| fields.has(key))
+            }
+        };
+        if !known {
             return None;
         }
         let texts = |key: &str| fields.texts(key).unwrap_or_default();
         let mut servers = texts("authorization_servers");
         servers.extend(fields.text("authorization_server"));
+        servers.retain(|server| !server.text.trim().is_empty());
         let mut algorithms = texts("resource_signing_alg_values_supported");
         algorithms.extend(texts("dpop_signing_alg_values_supported"));
         Some(Self {
             start: fields.start(),
-            asked: asked.or_else(|| from.and_then(of_well_known)),
+            asked: asked.or_else(|| from.and_then(of_well_known)).map(Asked::at),
             servers,
             scopes: texts("scopes_supported"),
             methods: texts("bearer_methods_supported"),
             keys: fields.text("jwks_uri"),
             algorithms,
+            signed: SignedMetadata::read(fields),
             resource,
         })
     }
 
-    /// Are these the metadata of the server that was asked? `None` where it is not known which that was.
-    pub fn is_of_asked(&self) -> Option<bool> {
-        covers(&self.resource.text, self.asked.as_deref()?)
+    /// Where it says whose it is; its beginning where it does not.
+    pub fn at(&self) -> &Located {
+        self.resource.as_ref().unwrap_or(&self.start)
     }
 }
 
@@ -78,7 +96,7 @@ pub(crate) fn covers(resource: &str, server: &str) -> Option<bool> {
 }
 
 /// The resource that a well-known address is about (RFC 9728, 3.1).
-fn of_well_known(address: &str) -> Option<String> {
+pub(crate) fn of_well_known(address: &str) -> Option<String> {
     let (origin, path) = address.split_once("/.well-known/oauth-protected-resource")?;
     Some(format!("{origin}{path}"))
 }

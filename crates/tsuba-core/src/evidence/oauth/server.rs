@@ -1,6 +1,7 @@
 //! Authorization-server metadata (RFC 8414; OpenID Connect Discovery 1.0).
 
 use super::fields::Fields;
+use super::{Asked, SignedMetadata};
 use crate::prelude::*;
 use crate::read::Node;
 use crate::text::{Located, Remote, Scheme};
@@ -10,10 +11,12 @@ use crate::text::{Located, Remote, Scheme};
 pub struct ServerMetadata {
     /// The whole of it.
     pub start: Located,
-    /// `issuer`.
-    pub issuer: Located,
-    /// The issuer that was asked for, where that is known.
-    pub asked: Option<String>,
+    /// `issuer`; it must be there (RFC 8414, 2).
+    pub issuer: Option<Located>,
+    /// The issuer that it should be of, where that is known.
+    pub asked: Option<Asked>,
+    /// Is the document one of OpenID Connect Discovery, by what only those have?
+    pub openid: bool,
     /// Every address at which it is spoken to, those of the mutual-TLS aliases too (RFC 8705, 5).
     pub endpoints: Vec<Endpoint>,
     /// `response_types_supported`.
@@ -28,6 +31,14 @@ pub struct ServerMetadata {
     pub algorithms: Vec<(String, Located)>,
     /// `authorization_response_iss_parameter_supported` (RFC 9207, 3).
     pub names_itself: bool,
+    /// `none` among `introspection_endpoint_auth_methods_supported`: everybody may ask about tokens (RFC 7662, 2.1).
+    pub open_introspection: Option<Located>,
+    /// `signed_metadata`.
+    pub signed: Option<SignedMetadata>,
+    /// Does a resource name other authorization servers beside it? Known once everything is read.
+    pub beside_others: bool,
+    /// Endpoints that another document of the same issuer has at another address: name and address; known once everything is read.
+    pub elsewhere: Vec<(String, String)>,
 }
 
 /// An address of an authorization server.
@@ -64,8 +75,22 @@ fn is_scheme(text: &str) -> bool {
 
 impl ServerMetadata {
     pub(super) fn read(fields: &Fields<'_>, asked: Option<String>) -> Option<Self> {
-        let issuer = fields.text("issuer").filter(|text| text.text.contains("://"))?;
-        if !["authorization_endpoint", "token_endpoint", "jwks_uri"].iter().any(|key| fields.address(key).is_some()) {
+        let issuer = fields.text("issuer").filter(|text| text.text.contains("://"));
+        let addressed = |key: &&str| fields.address(key).is_some();
+        let lists = |member: &&str| fields.has(member);
+        let known = match &issuer {
+            Some(_) => ["authorization_endpoint", "token_endpoint", "jwks_uri"].iter().any(addressed),
+            // A client's settings name endpoints too; what is supported is said by the server alone.
+            None => {
+                !fields.has("issuer")
+                    && ["token_endpoint"].iter().all(addressed)
+                    && ["authorization_endpoint", "jwks_uri"].iter().any(addressed)
+                    && ["response_types_supported", "grant_types_supported", "code_challenge_methods_supported"]
+                        .iter()
+                        .any(lists)
+            }
+        };
+        if !known {
             return None;
         }
         let mut endpoints = endpoints(fields);
@@ -75,7 +100,10 @@ impl ServerMetadata {
         }
         Some(Self {
             start: fields.start(),
-            asked,
+            asked: asked.map(Asked::at),
+            openid: ["subject_types_supported", "userinfo_endpoint", "id_token_signing_alg_values_supported"]
+                .iter()
+                .any(lists),
             endpoints,
             response_types: fields.texts("response_types_supported"),
             grants: fields.texts("grant_types_supported"),
@@ -83,8 +111,24 @@ impl ServerMetadata {
             challenges: fields.texts("code_challenge_methods_supported"),
             algorithms: algorithms(fields),
             names_itself: fields.truth("authorization_response_iss_parameter_supported") == Some(true),
+            open_introspection: fields
+                .texts("introspection_endpoint_auth_methods_supported")
+                .and_then(|methods| methods.into_iter().find(|method| method.text.eq_ignore_ascii_case("none"))),
+            signed: SignedMetadata::read(fields),
+            beside_others: false,
+            elsewhere: Vec::new(),
             issuer,
         })
+    }
+
+    /// What it calls itself; nothing where it does not.
+    pub fn name(&self) -> &str {
+        self.issuer.as_ref().map_or("the authorization server", |issuer| issuer.text.as_str())
+    }
+
+    /// Where it says who it is; its beginning where it does not.
+    pub fn at(&self) -> &Located {
+        self.issuer.as_ref().unwrap_or(&self.start)
     }
 
     /// An address by its key; that of a mutual-TLS alias only where there is no other.

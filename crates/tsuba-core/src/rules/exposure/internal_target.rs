@@ -1,7 +1,8 @@
-use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::judge::{Check, Circumstance, Entries, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
-use crate::text::Remote;
+use crate::text::{Located, Remote};
+use crate::understand::is_internal;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/internal-target",
@@ -13,9 +14,9 @@ pub(super) static RULE: Rule = Rule {
     fix: "Leave it out, or name the one internal service that is meant.",
     before: r#"{ "mcpServers": { "tide-table": { "url": "http://169.254.169.254/latest/mcp" } } }"#,
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://tides.saltmarsh-line.example/mcp" } } }"#,
-    references: &["CWE-918", "RFC 3927"],
+    references: &["CWE-918", "RFC 3927", "RFC 9728, 7.7", "protocol 2025-11-25, security best practices"],
     ways: Ways::OF_CALLERS,
-    check: Check::Entry(check),
+    check: Check::Each(&[Check::Entry(check), Check::OAuth(named)]),
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
@@ -52,5 +53,46 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             .arg("host", &remote.host)
             .arg("what", "an address of a private network")
             .circumstance(Circumstance::Ordinary);
+    }
+}
+
+/// Addresses inside that a public server, or its authorization server, has clients fetch from.
+fn named(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+    let papers = oauth.oauth_documents;
+    let public = |address: &str| {
+        let place = Located { text: address.to_owned(), ..Located::default() };
+        !Remote::parse(&place).host.is_empty() && is_internal(&place).is_none()
+    };
+    let mut tell = |what: &str, address: &Located| {
+        let Some(inside) = is_internal(address) else { return };
+        let remote = Remote::parse(address);
+        let link_local = inside.starts_with("a link-local");
+        out.hit(address)
+            .arg("host", remote.host)
+            .arg("what", format!("{inside}, and a public server names it as {what}"))
+            .circumstance_if(link_local, Circumstance::Admin);
+    };
+    for paper in &papers.resources {
+        let own = paper.resource.as_ref().map(|at| at.text.as_str());
+        let own = own.or(paper.asked.as_ref().map(|asked| asked.address.as_str()));
+        if own.is_some_and(public) {
+            paper.servers.iter().for_each(|server| tell("authorization server", server));
+            paper.keys.iter().for_each(|keys| tell("key set", keys));
+        }
+    }
+    for server in &papers.servers {
+        let issuer = server.issuer.as_ref().map(|at| at.text.as_str());
+        let asked = server.asked.as_ref().map(|asked| asked.address.as_str());
+        if asked.or(issuer).is_some_and(public) {
+            server.issuer.iter().for_each(|issuer| tell("issuer", issuer));
+            server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name.replace('_', " "), &endpoint.address));
+        }
+    }
+    for answer in papers.answers.iter().filter(|answer| answer.url.as_ref().is_some_and(|url| public(&url.text))) {
+        let pointed = answer.parameter("resource_metadata").zip(answer.challenge.as_ref());
+        if let Some((address, at)) = pointed {
+            tell("the place of its metadata", &at.with_text(address));
+        }
+        answer.location.iter().for_each(|location| tell("the place to go on to", location));
     }
 }

@@ -25,6 +25,12 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             out.hit(scope).arg("scopes", scope.text.clone());
         }
     }
+    for scopes in oauth.oauth_documents.clients.iter().filter_map(|client| client.scopes.as_ref()) {
+        let wide: Vec<&str> = scopes.text.split_whitespace().filter(|scope| administers(scope)).collect();
+        if !wide.is_empty() {
+            out.hit(scopes).arg("scopes", wide.join(", "));
+        }
+    }
     for answer in oauth.oauth_documents.answers_to(Ask::NoToken) {
         let asked = answer.parameter("scope").unwrap_or_default();
         let wide: Vec<&str> = asked.split_whitespace().filter(|scope| administers(scope)).collect();

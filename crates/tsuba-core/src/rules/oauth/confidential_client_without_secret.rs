@@ -26,7 +26,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             .as_ref()
             .is_some_and(|all| !all.is_empty() && all.iter().all(|login| login.text == "none"));
         if let Some(none) = listed(&server.client_logins, "none").filter(|_| only) {
-            out.hit(none).arg("who", format!("any client of {}", server.issuer.text));
+            out.hit(none).arg("who", format!("any client of {}", server.name()));
         }
     }
     for client in &oauth.oauth_documents.clients {

@@ -26,4 +26,11 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             out.hit(at).arg("type", at.text.clone());
         }
     }
+    for client in &oauth.oauth_documents.clients {
+        let by_type = client.response_types.iter().find(|kind| kind.text.split(' ').any(|word| word == "token"));
+        let by_grant = client.grants.iter().find(|grant| grant.text == "implicit" && client.response_types.is_empty());
+        if let Some(at) = by_type.or(by_grant) {
+            out.hit(at).arg("type", at.text.clone());
+        }
+    }
 }

@@ -1,5 +1,6 @@
 use crate::evidence::oauth::is_insecure;
 use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
+use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Located;
 
@@ -19,26 +20,34 @@ pub(super) static RULE: Rule = Rule {
 };
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
-    let mut tell = |name: &str, address: &Located| {
+    let mut tell = |name: &str, address: &Located, shown: bool| {
         if is_insecure(address) {
             // Under another scheme nothing is fetched at all: it is there to be run.
             let runs = !address.text.starts_with("http");
             out.hit(address)
                 .arg("name", name.replace('_', " "))
                 .arg("address", address.text.clone())
-                .circumstance_if(runs, Circumstance::Grave);
+                .circumstance_if(runs, Circumstance::Grave)
+                // What is only shown to people carries no token.
+                .circumstance_if(shown && !runs, Circumstance::Faint);
         }
     };
     for server in &oauth.oauth_documents.servers {
-        tell("issuer", &server.issuer);
-        server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name, &endpoint.address));
+        server.issuer.iter().for_each(|issuer| tell("issuer", issuer, false));
+        server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name, &endpoint.address, false));
     }
     for resource in &oauth.oauth_documents.resources {
-        resource.servers.iter().for_each(|server| tell("authorization server", server));
-        resource.keys.iter().for_each(|keys| tell("key set", keys));
+        resource.servers.iter().for_each(|server| tell("authorization server", server, false));
+        resource.keys.iter().for_each(|keys| tell("key set", keys, false));
+    }
+    for client in &oauth.oauth_documents.clients {
+        for (name, address) in &client.addresses {
+            let shown = matches!(*name, "client_uri" | "logo_uri" | "policy_uri" | "tos_uri");
+            tell(&format!("client's {name}"), address, shown);
+        }
     }
     for taken in &oauth.oauth_documents.acceptances {
-        taken.issuers.iter().for_each(|issuer| tell("issuer", issuer));
-        taken.keys.iter().for_each(|keys| tell("key set", keys));
+        taken.issuers.iter().for_each(|issuer| tell("issuer", issuer, false));
+        taken.keys.iter().for_each(|keys| tell("key set", keys, false));
     }
 }

@@ -1,6 +1,10 @@
-use crate::judge::{Check, OAuth, Out, Rule, Verdict, Ways};
+use super::shared;
+use crate::evidence::oauth::LinkedBy;
+use crate::judge::{All, Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::severity::Severity;
+use crate::rules::held::held;
+use crate::severity::{Confidence, Severity};
+use crate::understand::same_issuer;
 
 pub(super) static RULE: Rule = Rule {
     id: "oauth/issuer-mismatch",
@@ -12,30 +16,56 @@ pub(super) static RULE: Rule = Rule {
     fix: "Publish metadata whose issuer is, letter by letter, the address that resources name.",
     before: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example.evil.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token"}}]}"#,
     after: r#"{"schema": "tsuba-evidence/1", "entry": "tide-table", "url": "https://tides.saltmarsh-line.example/mcp", "http": [{"ask": "server-metadata", "issuer": "https://id.saltmarsh-line.example", "url": "https://id.saltmarsh-line.example/.well-known/oauth-authorization-server", "status": 200, "body": {"issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token"}}]}"#,
-    references: &["RFC 8414, 3.3", "RFC 8414, 2", "RFC 9207, 2.4"],
+    references: &["RFC 8414, 3.3", "RFC 8414, 2", "RFC 9207, 2.4", "OpenID Connect Discovery 1.0, 4.3", "RFC 9068, 4"],
     ways: Ways::OF_CALLERS,
-    check: Check::OAuth(check),
+    check: Check::Each(&[Check::OAuth(documents), Check::All(tokens)]),
 };
 
-fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in &oauth.oauth_documents.servers {
-        let issuer = server.issuer.text.as_str();
+        let Some(issuer) = server.issuer.as_ref().map(|issuer| issuer.text.as_str()) else {
+            let what = "the authorization server's metadata names no issuer, so no client can tell whose it is";
+            out.hit(&server.start).arg("what", what);
+            continue;
+        };
+        let template = issuer.contains(['{', '}', '<', '>']);
         let what = match &server.asked {
-            Some(asked) if !same(asked, issuer) => format!("the issuer {asked} was asked for, and {issuer} answers"),
+            _ if template => {
+                format!(
+                    "the issuer {issuer} is a template that nobody filled in: it equals no address that a resource names"
+                )
+            }
+            Some(asked) if !same_issuer(&asked.address, issuer) => match asked.by {
+                LinkedBy::Origin => format!("the issuer {} was asked for, and {issuer} answers", asked.address),
+                _ => format!("the issuer {} is named, and its metadata{} have {issuer}", asked.address, asked.told()),
+            },
             _ if issuer.contains(['?', '#']) => {
                 format!("the issuer {issuer} has a query or a fragment, and no client may accept it")
             }
             _ => continue,
         };
-        out.hit(&server.issuer).arg("what", what);
+        let asked = server.asked.as_ref().filter(|_| !template);
+        out.hit(server.at()).arg("what", what).confidence(shared::confidence(asked));
     }
 }
 
-/// Compared letter by letter (RFC 8414, 3.3); only a slash at the end of an address without a path makes no difference, for libraries add it.
-fn same(asked: &str, issuer: &str) -> bool {
-    let bare = |text: &'_ str| -> String {
-        let root = text.split_once("://").is_some_and(|(_, rest)| rest.trim_end_matches('/').find('/').is_none());
-        if root { text.trim_end_matches('/').to_owned() } else { text.to_owned() }
-    };
-    bare(asked) == bare(issuer)
+/// Tokens of another issuer than the server takes them of.
+fn tokens(all: &All<'_>, out: &mut Out<'_>) {
+    for token in held(all) {
+        let Some(login) = token.login else { continue };
+        let (Some(issuer), named) =
+            (token.issuer.as_deref().filter(|issuer| issuer.contains("://")), login.issuers(all.analyses))
+        else {
+            continue;
+        };
+        if named.is_empty()
+            || named.iter().any(|own| same_issuer(own.trim_end_matches('/'), issuer.trim_end_matches('/')))
+        {
+            continue;
+        }
+        let whose = named.join(", ");
+        out.hit_in(token.entry_ref, &token.at)
+            .arg("what", format!("{} is of the issuer {issuer}, and the server takes those of {whose}", token.what))
+            .confidence(Confidence::Likely);
+    }
 }

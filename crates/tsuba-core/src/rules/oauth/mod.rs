@@ -10,6 +10,7 @@ mod issuer_mismatch;
 mod no_iss_parameter;
 mod no_pkce;
 mod no_resource_metadata;
+mod open_introspection;
 mod open_registration;
 mod password_grant;
 mod plain_pkce;
@@ -36,6 +37,7 @@ pub(super) static RULES: &[&Rule] = &[
     &no_iss_parameter::RULE,
     &no_pkce::RULE,
     &no_resource_metadata::RULE,
+    &open_introspection::RULE,
     &open_registration::RULE,
     &password_grant::RULE,
     &plain_pkce::RULE,

@@ -20,9 +20,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in oauth.oauth_documents.servers.iter().filter(|server| server.hands_out_codes() && !server.names_itself)
     {
         // Most do not yet: it matters where a resource gives its clients the choice.
-        let several = oauth.oauth_documents.resources.iter().any(|resource| resource.servers.len() > 1);
-        out.hit(&server.issuer)
-            .arg("issuer", server.issuer.text.clone())
-            .circumstance_if(!several, Circumstance::Ordinary);
+        let here = oauth.oauth_documents.resources.iter().any(|resource| resource.servers.len() > 1);
+        let several = here || server.beside_others;
+        out.hit(server.at()).arg("issuer", server.name()).circumstance_if(!several, Circumstance::Ordinary);
     }
 }

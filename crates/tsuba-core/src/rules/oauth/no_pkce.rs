@@ -27,8 +27,8 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let silent = server.challenges.is_none();
         let what =
             if silent { "does not say that it supports PKCE" } else { "supports no method of PKCE that clients use" };
-        out.hit(&server.issuer)
-            .arg("issuer", server.issuer.text.clone())
+        out.hit(server.at())
+            .arg("issuer", server.name())
             .arg("what", what)
             .circumstance_if(silent, Circumstance::Faint)
             .confidence(if silent { Confidence::Possible } else { Confidence::Certain });

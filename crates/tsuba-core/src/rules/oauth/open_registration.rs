@@ -35,7 +35,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             None => ("has an endpoint to register clients at", false),
         };
         out.hit(endpoint)
-            .arg("issuer", server.issuer.text.clone())
+            .arg("issuer", server.name())
             .arg("what", what)
             .circumstance_if(!asked, Circumstance::Faint)
             .confidence(if asked { Confidence::Likely } else { Confidence::Possible });

@@ -20,7 +20,7 @@ pub(super) static RULE: Rule = Rule {
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in &oauth.oauth_documents.servers {
         if let Some(grant) = listed(&server.grants, "password") {
-            out.hit(grant).arg("issuer", server.issuer.text.clone());
+            out.hit(grant).arg("issuer", server.name());
         }
     }
     for client in &oauth.oauth_documents.clients {

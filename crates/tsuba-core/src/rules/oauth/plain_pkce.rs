@@ -23,7 +23,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         // Clients of this protocol always use S256 where they can.
         let better = listed(&server.challenges, "S256").is_some();
         out.hit(plain)
-            .arg("issuer", server.issuer.text.clone())
+            .arg("issuer", server.name())
             .arg("only", if better { " beside S256" } else { " and no other" })
             .circumstance_if(better, Circumstance::Faint);
     }

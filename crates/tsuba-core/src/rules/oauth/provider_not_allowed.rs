@@ -29,7 +29,7 @@ identity_providers = ["id.saltmarsh-line.example"]
 
 fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     let named = oauth.oauth_documents.resources.iter().flat_map(|resource| &resource.servers);
-    let own = oauth.oauth_documents.servers.iter().map(|server| &server.issuer);
+    let own = oauth.oauth_documents.servers.iter().filter_map(|server| server.issuer.as_ref());
     let taken = oauth.oauth_documents.acceptances.iter().flat_map(|taken| &taken.issuers);
     let mut issuers: Vec<&Located> = named.chain(own).chain(taken).collect();
     // A capture holds what the resource names and what that server says of itself: the same provider is told once.

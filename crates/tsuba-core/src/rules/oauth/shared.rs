@@ -1,6 +1,8 @@
 //! What the rules of this family share.
 
+use crate::evidence::oauth::{Asked, LinkedBy};
 use crate::prelude::*;
+use crate::severity::Confidence;
 use crate::text::Located;
 
 /// The value `wanted` in a list.
@@ -21,6 +23,16 @@ pub(super) fn same_site(one: &str, other: &str) -> bool {
         labels.join(".")
     };
     one == other || parent(one) == parent(other)
+}
+
+/// How sure it is that a document is held against the right address.
+pub(super) fn confidence(asked: Option<&Asked>) -> Confidence {
+    match asked {
+        None => Confidence::Certain,
+        Some(Asked { sure: false, .. }) => Confidence::Possible,
+        Some(Asked { by: LinkedBy::Folder, .. }) => Confidence::Likely,
+        Some(_) => Confidence::Certain,
+    }
 }
 
 #[cfg(test)]

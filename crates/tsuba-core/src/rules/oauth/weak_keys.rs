@@ -1,6 +1,7 @@
 use crate::evidence::oauth::WebKey;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
+use crate::rules::held::held;
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -13,15 +14,15 @@ pub(super) static RULE: Rule = Rule {
     fix: "Sign with RSA of at least 2048 bits or with an elliptic curve, publish only the public part, and replace a key whose private part was seen.",
     before: r#"{"keys": [{"kty": "RSA", "kid": "a", "n": "gAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAE", "e": "AQAB"}]}"#,
     after: r#"{"keys": [{"kty": "RSA", "kid": "a", "n": "gAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAQ", "e": "AQAB"}, {"kty": "EC", "crv": "P-256", "x": "f83OJ3D2xF1Bg8vub9tLe1gHMzV76e8Tus9uPHvRVEU", "y": "x_FEzRu9m36HLN_tue659LNpXW6pCyStikYjKIWI5a0"}, {"kty": "OKP", "crv": "Ed25519", "x": "11qYAYKxCrfVS_7TyWQHOg7hcvPapiMlrwIaaPcHURo"}]}"#,
-    references: &["RFC 7518, 3.3", "RFC 7517, 9.2", "RFC 8725, 3.5"],
+    references: &["RFC 7518, 3.3", "RFC 7517, 9.2", "RFC 8725, 3.5", "RFC 8725, 3.10"],
     ways: Ways::OF_CALLERS,
-    check: Check::OAuth(check),
+    check: Check::Each(&[Check::OAuth(documents), Check::All(tokens)]),
 };
 
 /// The shortest RSA key that may sign (RFC 7518, 3.3).
 const SHORTEST: u32 = 2048;
 
-fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for key in oauth.oauth_documents.key_sets.iter().flat_map(|set| &set.keys) {
         if let Some(what) = weakness(key) {
             // An exponent of 3 is broken only together with other mistakes.
@@ -31,6 +32,14 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
                 .circumstance_if(key.private, Circumstance::Grave)
                 .circumstance_if(exponent, Circumstance::Faint);
         }
+    }
+}
+
+/// Tokens that bring the key that they are to be checked with.
+fn tokens(all: &All<'_>, out: &mut Out<'_>) {
+    for token in held(all).into_iter().filter(|token| token.brings_key) {
+        out.hit_in(token.entry_ref, &token.at)
+            .arg("what", "is in the header of a token: whoever checks the token with it checks nothing");
     }
 }
 

@@ -1,6 +1,6 @@
 use super::shared;
-use crate::evidence::administers;
-use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
+use crate::evidence::{administers, reaches_everything};
+use crate::judge::{All, Check, Circumstance, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::credential::{Nature, Why};
@@ -30,10 +30,16 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     }
     for held in shared::held(all) {
         let wide: Vec<&str> = held.scopes.iter().map(String::as_str).filter(|scope| administers(scope)).collect();
-        if !wide.is_empty() {
+        let most = || -> Vec<&str> {
+            held.scopes.iter().map(String::as_str).filter(|scope| reaches_everything(scope)).collect()
+        };
+        let (scopes, weak) = if wide.is_empty() { (most(), true) } else { (wide, false) };
+        if !scopes.is_empty() {
             out.hit_in(held.entry_ref, &held.at)
                 .arg("what", held.what)
-                .arg("how", format!("has the scope {}", wide.join(", ")));
+                .arg("how", format!("has the scope {}", scopes.join(", ")))
+                // To write everything of one kind is less than to say who else may.
+                .circumstance_if(weak, Circumstance::Weak);
         }
     }
 }

@@ -25,7 +25,9 @@ const LONG: i64 = 90;
 fn check(all: &All<'_>, out: &mut Out<'_>) {
     let most = all.policy.token_days().unwrap_or(LONG);
     for held in shared::held(all) {
-        let (Some(expires), Some(issued)) = (held.expires, held.issued) else { continue };
+        // Where it does not say since when, it is counted from today.
+        let today = all.today.duration_since(jiff::civil::date(1970, 1, 1)).as_secs();
+        let (Some(expires), issued) = (held.expires, held.issued.unwrap_or(today)) else { continue };
         let days = expires.saturating_sub(issued) / shared::DAY;
         if days > most {
             let hit = out.hit_in(held.entry_ref, &held.at);

@@ -11,7 +11,6 @@ mod pairs;
 mod reference;
 mod shape;
 mod suspects;
-mod token;
 mod url_parts;
 mod vocabulary;
 mod words;
@@ -22,7 +21,6 @@ pub(crate) use name::name_says;
 pub(crate) use reference::{default_of, is_store_address, references};
 pub(crate) use suspects::suspects;
 pub use suspects::tokens;
-pub use token::Claims;
 pub use vocabulary::{OwnFormat, Vocabulary};
 
 use crate::prelude::*;

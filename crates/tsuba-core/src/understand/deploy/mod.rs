@@ -77,7 +77,8 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
         | Notation::Script
         | Notation::Prose
         | Notation::Pasted
-        | Notation::Key => return None,
+        | Notation::Key
+        | Notation::Token => return None,
     };
     (!found.1.is_empty()).then_some(found)
 }

@@ -1,0 +1,67 @@
+//! Signed copies of metadata: `signed_metadata` (RFC 9728, 2.2; RFC 8414, 2.1). They hold claims that everybody may read, and no secret.
+
+use super::fields::Fields;
+use super::token::{Claims, parts};
+use crate::prelude::*;
+use crate::read::{Node, Value as Written};
+use crate::text::Located;
+use serde_json::Value;
+
+/// A signed copy of the members of a document.
+#[derive(Clone, Debug)]
+pub struct SignedMetadata {
+    /// The token.
+    pub at: Located,
+    /// What it says of itself; `None` where it is no token that can be read.
+    pub claims: Option<Claims>,
+    /// Members of which the copy says something else than the document, with what it says.
+    pub differs: Vec<(String, String)>,
+    /// Its key is in none of the key sets of the issuer that signed it; known once everything is read.
+    pub strange_key: bool,
+}
+
+/// Claims of the token as such (RFC 7519, 4.1).
+const REGISTERED: &[&str] = &["iss", "sub", "aud", "exp", "nbf", "iat", "jti"];
+/// More members that differ are not told.
+const MAX_TOLD: usize = 16;
+
+impl SignedMetadata {
+    pub(super) fn read(fields: &Fields<'_>) -> Option<Self> {
+        let at = fields.text("signed_metadata").filter(|text| !text.text.is_empty())?;
+        let differs = parts(&at.text).map(|(_, claims)| {
+            let members = claims.iter().filter(|(name, _)| !REGISTERED.contains(&name.as_str()));
+            let other = members.filter(|(name, value)| fields.node.get(name).is_some_and(|node| !same(node, value)));
+            other.map(|(name, value)| (name.clone(), brief(value))).take(MAX_TOLD).collect()
+        });
+        Some(Self { claims: Claims::decode(&at.text), differs: differs.unwrap_or_default(), strange_key: false, at })
+    }
+}
+
+/// Do both say the same? The order of a list says nothing in such documents.
+fn same(node: &Node, value: &Value) -> bool {
+    match (&node.value, value) {
+        (Written::Null, Value::Null) => true,
+        (Written::Bool(_), Value::Bool(value)) => node.truth() == Some(*value),
+        (Written::Text(_), Value::String(value)) => node.text() == Some(value),
+        (Written::Number(_), Value::Number(value)) => {
+            node.scalar().and_then(|text| text.parse::<f64>().ok()) == value.as_f64()
+        }
+        (Written::List(items), Value::Array(values)) => {
+            items.len() == values.len() && values.iter().all(|value| items.iter().any(|item| same(item, value)))
+        }
+        (Written::Map(_), Value::Object(map)) => {
+            map.iter().all(|(key, value)| node.get(key).is_some_and(|item| same(item, value)))
+        }
+        _ => false,
+    }
+}
+
+/// A value as it is told: the first text of it.
+fn brief(value: &Value) -> String {
+    match value {
+        Value::String(text) => text.clone(),
+        Value::Array(items) => items.iter().map(brief).collect::<Vec<_>>().join(", "),
+        Value::Object(_) => "another object".to_owned(),
+        Value::Null | Value::Bool(_) | Value::Number(_) => value.to_string(),
+    }
+}
