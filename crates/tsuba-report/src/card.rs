@@ -52,6 +52,7 @@ impl Card<'_> {
         let rows = [
             ("tools", Some(listed(entry).unwrap_or_else(|| "not known: there is no evidence".to_owned()))),
             ("given", credentials(entry)),
+            ("login", entry.login.as_ref().map(|login| login.line())),
             ("folders", Some(list(&entry.reach.folders))),
             ("hosts", Some(list(&entry.reach.hosts)).filter(|_| !alone)),
             ("powers", Some(crate::texts::listed(&entry.reach.powers))),

@@ -1,5 +1,6 @@
 //! The rows of an entry: what is started or called, what it is given, what it may touch, what its server lists.
 
+use crate::login::LoginRow;
 use crate::model::{Named, Place, Text};
 use crate::texts::{all_cleaned, cleaned, cleaned_if_any};
 use schemars::JsonSchema;
@@ -38,6 +39,9 @@ pub struct EntryRow {
     /// What its server lists, where that is known.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub listing: Option<ListingRow>,
+    /// The login at its server, where documents speak of it.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub login: Option<LoginRow>,
     /// `always`, `some`, `never` or `unknown`.
     pub asks: Named<Asks>,
     /// Is it switched off?

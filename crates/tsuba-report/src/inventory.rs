@@ -2,7 +2,7 @@
 
 use crate::model::{EntryRow, Named, Setup};
 use crate::phrases::{count, credentials, files, launch_lines, listed, shown};
-use crate::style::{cut, pad};
+use crate::style::{cut, pad, wrap};
 use crate::{RenderOptions, Report, Role};
 use std::collections::BTreeMap;
 use std::io::{self, Write};
@@ -37,6 +37,7 @@ pub fn render(report: &Report, look: RenderOptions, out: &mut dyn Write) -> io::
             let mut rows = launch_lines(entry);
             rows.extend(listed(entry).map(|listed| ("tools", listed)));
             rows.extend(credentials(entry).map(|given| ("given", given)));
+            rows.extend(entry.login.as_ref().map(|login| ("login", login.line())).filter(|(_, line)| !line.is_empty()));
             let list = |texts: &[crate::model::Text]| texts.iter().map(|t| t.as_str()).collect::<Vec<_>>().join(", ");
             let called = entry.remote.as_ref().map(|remote| &remote.host);
             let alone = entry.reach.hosts.iter().all(|host| Some(host) == called);
@@ -50,13 +51,14 @@ pub fn render(report: &Report, look: RenderOptions, out: &mut dyn Write) -> io::
             if *entry.asks != Asks::Unknown {
                 rows.push(("asks", entry.asks.to_string()));
             }
+            let width = look.width.saturating_sub(12);
             for (label, text) in rows {
-                writeln!(
-                    out,
-                    "    {} {}",
-                    look.paint(Role::Quiet, &pad(label, 7)),
-                    cut(&text, look.width.saturating_sub(12))
-                )?;
+                // A chain of documents says nothing without its end.
+                let lines = if label == "login" { wrap(&text, width.max(24), "") } else { vec![cut(&text, width)] };
+                for (at, line) in lines.iter().enumerate() {
+                    let label = if at == 0 { label } else { "" };
+                    writeln!(out, "    {} {line}", look.paint(Role::Quiet, &pad(label, 7)))?;
+                }
             }
         }
     }

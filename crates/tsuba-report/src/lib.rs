@@ -10,6 +10,7 @@ mod filter;
 mod format;
 pub mod inventory;
 mod json;
+mod login;
 mod markdown;
 pub mod model;
 mod overview;

@@ -1,5 +1,6 @@
 //! From the core's audit to the rows of the report model. Every text goes through the audit's cleaner here.
 
+use crate::login::login_row;
 use crate::model::{
     CredentialRow, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, Place, ReachRow, RemoteRow,
     Setup, Text, TextRow, Via, WaiverRow,
@@ -76,6 +77,7 @@ pub(crate) fn entry_row(
         credentials: entry.credentials.iter().map(|credential| credential_row(audit, credential)).collect(),
         reach,
         listing: listing_row(audit, entry_ref.analysis, entry, paths),
+        login: login_row(audit, entry_ref, paths),
         asks: Named(entry.asks()),
         disabled: entry.disabled,
         decision: decision_row(audit, entry_ref),

@@ -138,7 +138,7 @@ fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
         users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*analysis, entry)));
     }
     let decoded = found.iter().filter_map(|(entry_ref, _, credential)| {
-        Some((entry_ref, credential, Claims::decode(&credential.value.text)?))
+        Some((entry_ref, credential, Claims::decode(&credential.value.text).filter(|claims| !is_statement(claims))?))
     });
     decoded
         .map(|(entry_ref, credential, claims)| {
@@ -155,16 +155,16 @@ fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
                 entry_ref: *entry_ref,
                 at: credential.value.clone(),
                 what: "a token".into(),
-                has_audience: Some(!claims.audience.iter().all(|aud| aud == "*" || aud.is_empty())),
+                has_audience: Some(claims.audience.iter().any(|aud| !is_anybody(aud))),
                 issued: claims.issued,
                 expires: claims.expires,
                 endless: (claims.expires.is_none() || claims.in_milliseconds)
                     .then(|| (credential.value.clone(), Confidence::Certain)),
                 used: When::Unsaid,
-                meant: users
-                    .get(credential.value.text.as_str())
-                    .map(|users| GrantTarget::of(all, users))
-                    .unwrap_or_default(),
+                meant: match users.get(credential.value.text.as_str()).filter(|users| !users.is_empty()) {
+                    Some(users) => GrantTarget::of(all, users),
+                    None => GrantTarget::of(all, &login.map(|login| entries_of(login, all)).unwrap_or_default()),
+                },
                 at_server: !is_identity(&credential.name),
                 server: address.or_else(|| login.and_then(|login| login.address(all.analyses)).map(str::to_owned)),
                 resources: login.map(|login| own_names(login, all)).unwrap_or_default(),
@@ -175,17 +175,37 @@ fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
                 issuer: claims.issuer,
                 algorithm: claims.algorithm,
                 key_addresses: claims.key_addresses,
-                brings_key: claims.brings_key && claims.kind.as_deref() != Some("dpop+jwt"),
+                brings_key: claims.brings_key,
                 identifies: claims.identifies,
             }
         })
         .collect()
 }
 
+/// Does an audience leave open whom a token is for?
+fn is_anybody(audience: &str) -> bool {
+    matches!(audience.trim(), "" | "*")
+}
+
+/// Is it a token by which something else is shown than that its holder may act: a proof of possession, a request, an event (RFC 8725, 3.11)?
+fn is_statement(claims: &Claims) -> bool {
+    let kind = claims.kind.as_deref().map(|kind| kind.trim_start_matches("application/"));
+    kind.is_some_and(|kind| kind.ends_with("+jwt") && kind != "at+jwt")
+}
+
 /// Is a value called an identity token? Then it is one, and rightly.
 fn is_identity(name: &str) -> bool {
     let plain = normal(name);
     plain.contains("idtoken") || plain.contains("identitytoken")
+}
+
+/// The entries that call the server of a login.
+fn entries_of<'a>(login: &Login, all: &All<'a>) -> Vec<(&'a Analysis, &'a Entry)> {
+    let entries = login.entries.iter().filter_map(|part| {
+        let analysis = all.analyses.get(part.analysis)?;
+        Some((analysis, analysis.entries.get(part.index)?))
+    });
+    entries.collect()
 }
 
 /// What a server calls itself in its metadata.
@@ -283,7 +303,9 @@ impl<'a> Servers<'a> {
             has_audience: match (grant.source, &grant.audience) {
                 (GrantSource::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
                 (GrantSource::Introspection, None) => Some(false),
-                (_, audience) => audience.as_ref().map(|_| true),
+                (_, audience) => {
+                    audience.as_ref().map(|list| list.is_empty() || list.iter().any(|aud| !is_anybody(&aud.text)))
+                }
             },
             audience: grant.audience.iter().flatten().map(|aud| aud.text.clone()).collect(),
             audience_at: grant.audience.iter().flatten().next().unwrap_or(&grant.at).clone(),

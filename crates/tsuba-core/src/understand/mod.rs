@@ -35,7 +35,7 @@ pub use gateway::Gateway;
 pub use index::indexes;
 pub use known::{Known, LOCKFILES, Locked, installed, locked};
 pub use login::{Link, Login, Logins, Part};
-pub(crate) use login::{is_internal, logins, same_issuer};
+pub(crate) use login::{host_of, is_internal, is_metadata_service, logins, same_issuer};
 pub use manifest::{Manifest, Published};
 pub use permissions::{AllowedTool, Hook, Permissions};
 pub use setup::{Found, SetupKind};

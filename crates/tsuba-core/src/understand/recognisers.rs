@@ -70,7 +70,7 @@ const PAPERS: Recogniser = Recogniser {
 
 /// A token that lies in a file of its own, or in a line of a log.
 const TOKENS: Recogniser = Recogniser {
-    marks: |_, notation| matches!(notation, Notation::Token | Notation::Prose),
+    marks: |_, notation| matches!(notation, Notation::Token | Notation::Prose | Notation::Json),
     take: |document, taken| {
         if holds_tokens(document) {
             taken.way = taken.way.or(Some(SetupKind::Login));

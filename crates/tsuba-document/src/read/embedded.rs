@@ -37,6 +37,7 @@ pub(super) fn embedded(text: &str, roots: &[(Pointer, &Node)]) -> Vec<Node> {
         || text.contains("mcp_servers")
         || text.contains("mcpServers")
         || text.contains("mcp-servers")
+        || is_answer(text)
     {
         // What Tsuba has written quotes what it has read.
         let own =
@@ -96,7 +97,13 @@ impl Found<'_> {
 }
 
 fn is_looked_into(text: &str) -> bool {
-    (16..=MAX_STRING_BYTES).contains(&text.len()) && (script::may_hold(text) || is_table(text))
+    (16..=MAX_STRING_BYTES).contains(&text.len())
+        && (script::may_hold(text) || is_table(text) || text.trim_start().starts_with('{') && is_answer(text))
+}
+
+/// Does it hold metadata of a login, as a recorded answer does in its body?
+fn is_answer(text: &str) -> bool {
+    ["authorization_servers", "token_endpoint"].iter().any(|key| text.contains(key))
 }
 
 /// Does it name servers as TOML and YAML do?

@@ -57,7 +57,8 @@ impl Notation {
             Some(ending) if SCRIPTS.contains(&ending) => Self::Script,
             Some("service") => Self::Unit,
             Some(
-                "adoc" | "har" | "htm" | "html" | "ipynb" | "log" | "markdown" | "md" | "mdc" | "mdx" | "rst" | "txt",
+                "adoc" | "har" | "htm" | "html" | "ipynb" | "http" | "log" | "markdown" | "md" | "mdc" | "mdx" | "rest"
+                | "rst" | "txt",
             ) => Self::Prose,
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,

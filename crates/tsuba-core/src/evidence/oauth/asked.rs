@@ -30,6 +30,8 @@ impl LinkedBy {
     }
 }
 
+crate::text::named!(LinkedBy: Origin, Resource, Issuer, Host, Folder);
+
 /// The address that a document should be of.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Asked {

@@ -19,7 +19,8 @@ pub struct ClientMetadata {
     pub secret_expires: Option<i64>,
     /// The algorithms it has things signed with.
     pub algorithms: Vec<Located>,
-    /// Addresses from which something of it is fetched, by their keys: `jwks_uri`, `client_uri`, `logo_uri` and the like (RFC 7591, 2).
+    /// Addresses from which something of it is fetched, by their keys: `jwks_uri`, `client_uri`, `logo_uri` and the like (RFC 7591, 2), and a
+    /// `client_id` that is the address of its metadata (draft-ietf-oauth-client-id-metadata-document).
     pub addresses: Vec<(&'static str, Located)>,
     /// `scope`: what it may ask for.
     pub scopes: Option<Located>,
@@ -29,6 +30,7 @@ pub struct ClientMetadata {
 
 /// Keys of such addresses. Texts for people are shown to them, the others are fetched by the server.
 const ADDRESSES: &[&str] = &[
+    "client_id",
     "jwks_uri",
     "sector_identifier_uri",
     "initiate_login_uri",
@@ -73,7 +75,10 @@ impl ClientMetadata {
             grants: fields.texts("grant_types").unwrap_or_default(),
             secret_expires: fields.number("client_secret_expires_at"),
             algorithms: ALGORITHMS.iter().filter_map(|key| fields.text(key)).collect(),
-            addresses: ADDRESSES.iter().filter_map(|key| Some((*key, fields.address(key)?))).collect(),
+            addresses: ADDRESSES
+                .iter()
+                .filter_map(|key| Some((*key, fields.address(key).filter(|address| address.text.contains("://"))?)))
+                .collect(),
             scopes: fields.text("scope"),
             response_types: fields.texts("response_types").unwrap_or_default(),
         })

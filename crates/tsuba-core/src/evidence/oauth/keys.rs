@@ -35,7 +35,9 @@ const PRIVATE: &[&str] = &["d", "p", "q", "dp", "dq", "qi", "k"];
 
 impl KeySet {
     pub(super) fn read(fields: &Fields<'_>, secrets: &mut Vec<(String, Located)>) -> Option<Self> {
-        let list = fields.node.get("keys").filter(|list| list.is_list())?;
+        let Some(list) = fields.node.get("keys").filter(|list| list.is_list()) else {
+            return Self::lone(fields, secrets);
+        };
         let at = fields.pointer.key("keys");
         let mut keys = Vec::new();
         for (index, item) in list.items().iter().enumerate() {
@@ -43,6 +45,22 @@ impl KeySet {
             keys.push(WebKey::read(&Fields { node: item, pointer: &pointer }, secrets)?);
         }
         (!keys.is_empty()).then(|| Self { start: fields.start(), keys })
+    }
+}
+
+impl KeySet {
+    /// A key that lies there alone: known by its kind, what that kind is made of, and a member that says what it is for.
+    fn lone(fields: &Fields<'_>, secrets: &mut Vec<(String, Located)>) -> Option<Self> {
+        let kind = fields.text("kty")?;
+        let part = match kind.text.as_str() {
+            "RSA" => "n",
+            "EC" | "OKP" => "x",
+            "oct" => "k",
+            _ => return None,
+        };
+        let told = ["kid", "use", "alg", "crv", "key_ops"].iter().any(|key| fields.has(key));
+        let key = Some(()).filter(|()| told && fields.has(part)).and_then(|()| WebKey::read(fields, secrets))?;
+        Some(Self { start: fields.start(), keys: vec![key] })
     }
 }
 

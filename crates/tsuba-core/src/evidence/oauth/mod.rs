@@ -92,15 +92,16 @@ pub(crate) fn looks_like_papers(bytes: &[u8]) -> bool {
 
 /// Does a token lie in a text that is nothing but tokens, or records what was sent: a `.jwt`, a note, a log? What a text explains is an example.
 pub(crate) fn holds_tokens(document: &Document) -> bool {
-    let records = |path: &str| [".txt", ".log"].iter().any(|ending| path.ends_with(ending));
-    let open = document.notation == Notation::Token || records(&document.file().to_ascii_lowercase());
+    let records = |path: &str| [".txt", ".log", ".http", ".rest", ".har"].iter().any(|ending| path.ends_with(ending));
+    let alone = matches!(document.roots.as_slice(), [root] if root.text().is_some());
+    let open = document.notation == Notation::Token || alone || records(&document.file().to_ascii_lowercase());
     open && token::in_text(&document.text)
 }
 
 /// Every paper of a document.
 pub(crate) fn oauth_documents(document: &Document) -> OAuthDocuments {
     let mut out = OAuthDocuments::default();
-    for (pointer, root) in document.rooted() {
+    for (pointer, root) in document.rooted().chain(document.embeds()) {
         search(root, &pointer, 0, &About::default(), &mut out);
     }
     out

@@ -11,7 +11,7 @@ use crate::text::Located;
 pub struct ResourceMetadata {
     /// The whole of it.
     pub start: Located,
-    /// `resource`: the server's own address; it must be there (RFC 9728, 2).
+    /// `resource`: the server's own address; it must be there (RFC 9728, 2), and nothing else is one.
     pub resource: Option<Located>,
     /// The address of the server that it should be of, where that is known.
     pub asked: Option<Asked>,
@@ -46,12 +46,12 @@ const MARKS_ALONE: &[&str] =
 
 impl ResourceMetadata {
     pub(super) fn read(fields: &Fields<'_>, asked: Option<String>, from: Option<&str>) -> Option<Self> {
-        let resource = fields.text("resource").filter(|text| text.text.contains(':'));
+        let resource =
+            fields.text("resource").filter(|text| text.text.contains("://") || text.text.starts_with("urn:"));
         let known = match &resource {
             Some(_) => MARKS.iter().any(|key| fields.has(key)),
             None => {
-                !fields.has("resource")
-                    && fields.node.get("authorization_servers").is_some_and(Node::is_list)
+                fields.node.get("authorization_servers").is_some_and(Node::is_list)
                     && MARKS_ALONE.iter().any(|key| fields.has(key))
             }
         };

@@ -11,7 +11,7 @@ use crate::text::{Located, Remote, Scheme};
 pub struct ServerMetadata {
     /// The whole of it.
     pub start: Located,
-    /// `issuer`; it must be there (RFC 8414, 2).
+    /// `issuer`; it must be there and be an address (RFC 8414, 2).
     pub issuer: Option<Located>,
     /// The issuer that it should be of, where that is known.
     pub asked: Option<Asked>,
@@ -82,8 +82,7 @@ impl ServerMetadata {
             Some(_) => ["authorization_endpoint", "token_endpoint", "jwks_uri"].iter().any(addressed),
             // A client's settings name endpoints too; what is supported is said by the server alone.
             None => {
-                !fields.has("issuer")
-                    && ["token_endpoint"].iter().all(addressed)
+                ["token_endpoint"].iter().all(addressed)
                     && ["authorization_endpoint", "jwks_uri"].iter().any(addressed)
                     && ["response_types_supported", "grant_types_supported", "code_challenge_methods_supported"]
                         .iter()

@@ -1,6 +1,7 @@
 //! What a JSON Web Token says about itself (RFC 7519). Nothing is verified: header and claims show who issued it, for whom, how wide and how
 //! long the holder may act, which is what a reviewer asks.
 
+use crate::evidence::administers;
 use crate::prelude::*;
 use base64::Engine as _;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
@@ -51,11 +52,14 @@ impl Claims {
         let text = |map: &Map<String, Value>, name: &str| map.get(name).and_then(Value::as_str).map(str::to_owned);
         let moment = |name: &str| claims.get(name).and_then(seconds);
         let in_milliseconds = ["exp", "iat", "nbf"].iter().filter_map(|name| moment(name)).any(|at| at > MILLISECONDS);
+        let flags = claims.iter().filter(|(_, value)| **value == Value::Bool(true)).map(|(name, _)| name);
+        let flags: Vec<String> = flags.filter(|name| administers(name)).cloned().collect();
         let plain = |name: &str| moment(name).map(|at| if at > MILLISECONDS { at / 1000 } else { at });
         let mut scopes = Vec::new();
         for (name, value) in claims.iter().filter(|(name, _)| grants(name)) {
             gather(value, name, 0, &mut scopes);
         }
+        scopes.extend(flags);
         let kind = text(&header, "typ").map(|kind| kind.to_ascii_lowercase());
         // What is marked as an access token is none of identity, whatever else it says (RFC 9068, section 2.1).
         let is_access = kind.as_deref().is_some_and(|kind| kind.trim_start_matches("application/") == "at+jwt");
@@ -63,7 +67,8 @@ impl Claims {
             text(&claims, name).is_some_and(|value| values.contains(&value.to_ascii_lowercase().as_str()))
         };
         Some(Self {
-            expires: plain("exp"),
+            // The beginning of time stands for none.
+            expires: plain("exp").filter(|end| *end > 0),
             in_milliseconds,
             issued: plain("iat"),
             issuer: text(&claims, "iss"),
@@ -214,6 +219,8 @@ mod tests {
             (r#"{"https://id.saltmarsh-line.example/roles": ["owner"]}"#, "owner"),
             (r#"{"https://id.saltmarsh-line.example/claims/permissions": "a b"}"#, "a b"),
             (r#"{"groups": ["Harbour Crew"]}"#, "Harbour Crew"),
+            (r#"{"is_admin": true, "email_verified": true}"#, "is_admin"),
+            (r#"{"is_admin": false}"#, ""),
             (r#"{"authorities": ["ROLE_ADMIN"], "scp": ["x"]}"#, "ROLE_ADMIN x"),
             (r#"{"name": "admin", "email": "root@tide.example", "role_count": 3}"#, ""),
         ] {

@@ -2,7 +2,7 @@ use crate::judge::{Check, Circumstance, Entries, OAuth, Out, Rule, Verdict, Ways
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::{Located, Remote};
-use crate::understand::is_internal;
+use crate::understand::{is_internal, is_metadata_service};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/internal-target",
@@ -31,16 +31,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let mut seen = BTreeSet::new();
     for place in places {
         let remote = Remote::parse(place);
-        let metadata = matches!(
-            remote.host.as_str(),
-            "169.254.169.254"
-                | "fd00:ec2::254"
-                | "metadata.google.internal"
-                | "metadata.azure.internal"
-                | "100.100.100.200"
-                | "169.254.170.2"
-                | "metadata"
-        );
+        let metadata = is_metadata_service(&remote.host);
         if metadata && seen.insert(place.span) {
             out.hit(place)
                 .arg("host", remote.host)
@@ -66,11 +57,11 @@ fn named(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     let mut tell = |what: &str, address: &Located| {
         let Some(inside) = is_internal(address) else { return };
         let remote = Remote::parse(address);
-        let link_local = inside.starts_with("a link-local");
+        let grave = inside.starts_with("a link-local") || is_metadata_service(&remote.host);
         out.hit(address)
             .arg("host", remote.host)
             .arg("what", format!("{inside}, and a public server names it as {what}"))
-            .circumstance_if(link_local, Circumstance::Admin);
+            .circumstance_if(grave, Circumstance::Admin);
     };
     for paper in &papers.resources {
         let own = paper.resource.as_ref().map(|at| at.text.as_str());

@@ -1,6 +1,7 @@
 use crate::evidence::oauth::is_insecure;
-use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
+use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
+use crate::rules::held::held;
 use crate::severity::Severity;
 use crate::text::Located;
 
@@ -16,10 +17,10 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "issuer": "https://id.saltmarsh-line.example", "authorization_endpoint": "https://id.saltmarsh-line.example/authorize", "token_endpoint": "https://id.saltmarsh-line.example/token", "jwks_uri": "https://id.saltmarsh-line.example/keys", "response_types_supported": ["code", "id_token", "code id_token", "none"], "grant_types_supported": ["authorization_code", "refresh_token", "implicit"], "code_challenge_methods_supported": ["S256"], "token_endpoint_auth_methods_supported": ["none", "client_secret_basic", "private_key_jwt"], "token_endpoint_auth_signing_alg_values_supported": ["HS256", "ES256"], "id_token_signing_alg_values_supported": ["RS256"], "scopes_supported": ["openid", "offline_access"], "response_modes_supported": ["query", "fragment"], "authorization_response_iss_parameter_supported": true, "pushed_authorization_request_endpoint": "https://id.saltmarsh-line.example/par", "mtls_endpoint_aliases": { "token_endpoint": "https://mtls.saltmarsh-line.example/token" } }"#,
     references: &["RFC 8414, 2", "RFC 9728, 3", "RFC 6749, 3.1"],
     ways: Ways::OF_CALLERS,
-    check: Check::OAuth(check),
+    check: Check::Each(&[Check::OAuth(documents), Check::All(tokens)]),
 };
 
-fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
+fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     let mut tell = |name: &str, address: &Located, shown: bool| {
         if is_insecure(address) {
             // Under another scheme nothing is fetched at all: it is there to be run.
@@ -49,5 +50,16 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for taken in &oauth.oauth_documents.acceptances {
         taken.issuers.iter().for_each(|issuer| tell("issuer", issuer, false));
         taken.keys.iter().for_each(|keys| tell("key set", keys, false));
+    }
+}
+
+/// Tokens that have their key fetched without TLS.
+fn tokens(all: &All<'_>, out: &mut Out<'_>) {
+    for token in held(all) {
+        for address in token.key_addresses.iter().filter(|address| is_insecure(&token.at.with_text(address.as_str()))) {
+            out.hit_in(token.entry_ref, &token.at)
+                .arg("name", "key that the token names")
+                .arg("address", address.clone());
+        }
     }
 }

@@ -24,7 +24,7 @@ pub(super) static RULE: Rule = Rule {
 fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for server in &oauth.oauth_documents.servers {
         let Some(issuer) = server.issuer.as_ref().map(|issuer| issuer.text.as_str()) else {
-            let what = "the authorization server's metadata names no issuer, so no client can tell whose it is";
+            let what = "the authorization server's metadata names no issuer that is an address, so no client can tell whose it is";
             out.hit(&server.start).arg("what", what);
             continue;
         };
@@ -37,7 +37,11 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             }
             Some(asked) if !same_issuer(&asked.address, issuer) => match asked.by {
                 LinkedBy::Origin => format!("the issuer {} was asked for, and {issuer} answers", asked.address),
-                _ => format!("the issuer {} is named, and its metadata{} have {issuer}", asked.address, asked.told()),
+                _ => format!(
+                    "the metadata{} should be of the issuer {}, but names {issuer}",
+                    asked.told(),
+                    asked.address
+                ),
             },
             _ if issuer.contains(['?', '#']) => {
                 format!("the issuer {issuer} has a query or a fragment, and no client may accept it")

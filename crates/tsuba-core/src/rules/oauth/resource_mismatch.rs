@@ -26,7 +26,8 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let Some(resource) = paper.resource.as_ref().map(|resource| resource.text.as_str()) else {
             let whose =
                 asked.map_or_else(|| "it is".to_owned(), |asked| format!("{}{} is", asked.address, asked.told()));
-            let what = format!("the metadata names no resource: no client can tell whether {whose} meant");
+            let what =
+                format!("the metadata names no resource that is an address: no client can tell whether {whose} meant");
             out.hit(&paper.start).arg("what", what);
             continue;
         };
@@ -35,6 +36,13 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
                 LinkedBy::Origin => format!("the metadata describes {resource}, but {} was requested", asked.address),
                 _ => format!("the metadata{} describes {resource}, but the server is {}", asked.told(), asked.address),
             },
+            Some(asked) if query(resource).is_some() && query(resource) != query(&asked.address) => {
+                format!(
+                    "the metadata{} describes {resource}, with a query that {} does not have",
+                    asked.told(),
+                    asked.address
+                )
+            }
             _ if resource.contains('#') => {
                 format!("the resource {resource} has a fragment, and no client may accept it")
             }
@@ -42,6 +50,10 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         };
         out.hit(paper.at()).arg("what", what).confidence(shared::confidence(asked));
     }
+}
+
+fn query(address: &str) -> Option<&str> {
+    address.split('#').next().unwrap_or(address).split_once('?').map(|(_, query)| query)
 }
 
 /// Tokens that were made for another server, or for a client.

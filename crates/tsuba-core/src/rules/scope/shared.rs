@@ -1,3 +1,3 @@
 //! What the rules of this family share: everything that is granted, wherever it is told.
 
-pub(super) use crate::rules::held::{DAY, held, plaintext};
+pub(super) use crate::rules::held::{DAY, HeldGrant, held, plaintext};

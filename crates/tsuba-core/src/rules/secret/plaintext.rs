@@ -49,7 +49,7 @@ fn one((analysis, form): (&Analysis, Option<Form>), entry_ref: EntryRef, credent
     let (tracked, others) = (facts.tracked == Some(true), facts.others_read == Some(true));
     let hit = out.hit_in(entry_ref, &credential.value);
     hit.arg("what", shared::kind(credential))
-        .arg("place", place(credential))
+        .arg("place", place(analysis, credential))
         .confidence(shared::confidence(credential));
     hit.circumstance_if(credential.weak, Circumstance::Weak)
         .circumstance_if(credential.trivial, Circumstance::WellKnown)
@@ -176,11 +176,12 @@ fn mended(form: Form, credential: &Credential) -> Fix {
 }
 
 /// The place in words, with the name the value goes by.
-fn place(credential: &Credential) -> String {
+fn place(analysis: &Analysis, credential: &Credential) -> String {
     let name = &credential.name;
     match credential.place {
         Place::Env => format!("environment variable {name}"),
         Place::Header => format!("header {name}"),
+        Place::Setting if name.is_empty() && analysis.kind == SetupKind::Login => "the file".to_owned(),
         Place::Setting if name.is_empty() => "the file, beside the servers' own settings".to_owned(),
         Place::Setting => format!("setting {name}"),
         Place::Dotenv => format!("dotenv variable {name}"),

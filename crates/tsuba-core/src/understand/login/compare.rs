@@ -26,16 +26,36 @@ fn plain(address: &str) -> String {
     format!("{}://{authority}{path}", scheme.to_ascii_lowercase())
 }
 
+/// Where a cloud machine asks who it is.
+const METADATA: &str = "where a cloud machine reads its own credentials";
+
+/// Does a host answer cloud machines about themselves, credentials and all?
+pub(crate) fn is_metadata_service(host: &str) -> bool {
+    matches!(
+        host,
+        "169.254.169.254"
+            | "fd00:ec2::254"
+            | "metadata.google.internal"
+            | "metadata.azure.internal"
+            | "100.100.100.200"
+            | "169.254.170.2"
+            | "metadata"
+    )
+}
+
 /// Why an address is one that nobody outside may name: an address of this machine, of a private network, or one that only this link has.
 pub(crate) fn is_internal(address: &Located) -> Option<&'static str> {
     let remote = Remote::parse(address);
+    if is_metadata_service(&remote.host) {
+        return Some(METADATA);
+    }
     let link_local = match remote.address {
         Some(core::net::IpAddr::V4(v4)) => v4.is_link_local(),
         Some(core::net::IpAddr::V6(v6)) => v6.segments().first().is_some_and(|first| first & 0xffc0 == 0xfe80),
         None => false,
     };
     if link_local {
-        Some("a link-local address, where cloud machines read their credentials")
+        Some("a link-local address")
     } else if remote.loopback {
         Some("this machine")
     } else if remote.is_private() {

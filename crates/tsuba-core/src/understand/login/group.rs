@@ -10,6 +10,8 @@ use crate::understand::{Analysis, Entry};
 pub(super) struct Group {
     /// The servers that are called there, each with every entry that calls it.
     pub(super) targets: Vec<Target>,
+    /// Was all of it captured of one server?
+    pub(super) captured: bool,
     /// Protected-resource metadata.
     pub(super) resources: Vec<Part>,
     /// Authorization-server metadata.
@@ -49,6 +51,7 @@ pub(super) fn groups(analyses: &[Analysis]) -> Vec<Group> {
         let captured = !papers.answers.is_empty();
         let key = if captured { Key::Captured(index) } else { Key::Folder(home(analysis, &homes)) };
         let group = found.entry(key).or_default();
+        group.captured = captured;
         let add = |list: &mut Vec<Part>, count: usize| {
             let room = MAX_TOGETHER.saturating_sub(list.len());
             list.extend((0..count).take(room).map(|part| Part { analysis: index, index: part }));

@@ -8,8 +8,7 @@ mod compare;
 mod group;
 mod tie;
 
-use compare::host_of;
-pub(crate) use compare::{is_internal, same_issuer};
+pub(crate) use compare::{host_of, is_internal, is_metadata_service, same_issuer};
 
 use super::Analysis;
 use crate::evidence::oauth::{LinkedBy, ResourceMetadata, ServerMetadata};

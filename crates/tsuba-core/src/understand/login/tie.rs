@@ -4,7 +4,7 @@ use super::compare::{host_of, same_issuer};
 use super::group::{Group, links};
 use super::{Analysis, Link, Login, Part};
 use crate::evidence::oauth::{
-    Asked, Claims, LinkedBy, OAuthDocuments, ResourceMetadata, ServerMetadata, covers, of_well_known,
+    Asked, Claims, LinkedBy, OAuthDocuments, ResourceMetadata, ServerMetadata, SignedMetadata, covers, of_well_known,
 };
 use crate::prelude::*;
 use crate::text::normal;
@@ -20,8 +20,8 @@ pub(super) struct Tied {
     servers: Vec<(Part, Asked)>,
     /// Endpoints that another copy of the same metadata has at another address: the copy, the name, that address.
     elsewhere: Vec<(Part, String, String)>,
-    /// Signed copies whose key no key set of the login has.
-    strange_keys: Vec<Part>,
+    /// Signed copies whose key no key set of the login has, and whether they are the resource's.
+    strange_keys: Vec<(bool, Part)>,
     /// Authorization servers that a resource names beside others.
     beside_others: Vec<Part>,
 }
@@ -86,12 +86,15 @@ pub(super) fn note(tied: &Tied, analyses: &mut [Analysis]) {
             paper.beside_others = true;
         }
     }
-    for part in &tied.strange_keys {
-        if let Some(papers) = papers_of(analyses, *part) {
-            let resource = papers.resources.get_mut(part.index).and_then(|paper| paper.signed.as_mut());
-            if let Some(signed) = resource {
-                signed.strange_key = true;
-            }
+    for (of_resource, part) in &tied.strange_keys {
+        let Some(papers) = papers_of(analyses, *part) else { continue };
+        let signed = if *of_resource {
+            papers.resources.get_mut(part.index).and_then(|paper| paper.signed.as_mut())
+        } else {
+            papers.servers.get_mut(part.index).and_then(|paper| paper.signed.as_mut())
+        };
+        if let Some(signed) = signed {
+            signed.strange_key = true;
         }
     }
 }
@@ -320,8 +323,9 @@ impl<'a> Papers<'a> {
             if is_token { login.tokens.push(link) } else { login.grants.push(link) }
         }
         if let Some(login) = first.filter(|_| only).and_then(|first| out.logins.get_mut(first)) {
-            login.key_sets = links(&self.group.key_sets, LinkedBy::Folder, self.group.key_sets.len() == 1);
-            login.clients = links(&self.group.clients, LinkedBy::Folder, true);
+            let by = if self.group.captured { LinkedBy::Origin } else { LinkedBy::Folder };
+            login.key_sets = links(&self.group.key_sets, by, self.group.captured || self.group.key_sets.len() == 1);
+            login.clients = links(&self.group.clients, by, true);
         }
     }
 
@@ -346,7 +350,7 @@ impl<'a> Papers<'a> {
         // Two names for what is spoken to at the same addresses, where no resource says which is meant.
         for part in &self.group.servers {
             let Some(paper) = self.server(*part) else { continue };
-            if out.servers.iter().any(|(tied, _)| tied == part) || self.group.servers.len() > MAX_CANDIDATES {
+            if self.group.servers.len() > MAX_CANDIDATES || out.servers.iter().any(|(tied, _)| tied == part) {
                 continue;
             }
             let twin =
@@ -370,15 +374,20 @@ impl<'a> Papers<'a> {
             if ids.is_empty() {
                 continue;
             }
-            for link in &login.resources {
-                let signed = self.resource(link.part).and_then(|paper| paper.signed.as_ref()?.claims.as_ref());
-                let strange = signed.and_then(|claims| claims.key_id.as_deref()).is_some_and(|id| !ids.contains(id));
-                let issuer = signed.and_then(|claims| claims.issuer.as_deref());
-                if strange && issuer.is_some_and(|own| login.issuers(self.analyses).iter().any(|i| same_issuer(i, own)))
-                {
-                    out.strange_keys.push(link.part);
-                }
-            }
+            let issuers = login.issuers(self.analyses);
+            let strange = |signed: Option<&SignedMetadata>| {
+                let claims = signed.and_then(|signed| signed.claims.as_ref());
+                let issuer = claims.and_then(|claims| claims.issuer.as_deref());
+                claims.and_then(|claims| claims.key_id.as_deref()).is_some_and(|id| !ids.contains(id))
+                    && issuer.is_some_and(|own| issuers.iter().any(|issuer| same_issuer(issuer, own)))
+            };
+            let resources = login.resources.iter().map(|link| (true, link.part));
+            let servers = login.servers.iter().map(|link| (false, link.part));
+            out.strange_keys.extend(resources.chain(servers).filter(|(of_resource, part)| {
+                let resource = || self.resource(*part).and_then(|paper| paper.signed.as_ref());
+                let server = || self.server(*part).and_then(|paper| paper.signed.as_ref());
+                strange(if *of_resource { resource() } else { server() })
+            }));
         }
     }
 }
