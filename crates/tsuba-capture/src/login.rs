@@ -63,6 +63,18 @@ fn with_tls(url: &Url) -> Option<Url> {
     (plain && url.set_scheme("https").is_ok()).then_some(url)
 }
 
+/// What is kept of an answer's body.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Keeps {
+    Nothing,
+    /// All of it, where it is JSON.
+    Body,
+    /// What it is.
+    Kind,
+    /// The address that its first event names.
+    Endpoint,
+}
+
 struct Asking<'a> {
     client: &'a Client,
     within: Duration,
@@ -82,12 +94,13 @@ impl Asking<'_> {
         for (name, value) in hello_headers(self.era).iter().chain(headers) {
             request = request.header(*name, *value);
         }
-        self.answer(ask, url, request.body(initial_request(self.era)), false)
+        let keeps = if ask == "no-token" { Keeps::Kind } else { Keeps::Nothing };
+        self.answer(ask, url, request.body(initial_request(self.era)), keeps)
     }
 
     fn get(&self, ask: &'static str, url: &Url, accept: &str) -> HttpAnswer {
         let request = Request::get(url.as_str()).header(header::ACCEPT, accept);
-        self.answer(ask, url, request.body(()), false)
+        self.answer(ask, url, request.body(()), Keeps::Endpoint)
     }
 
     /// A JSON document; where its address leads on at the same server, it is followed.
@@ -96,7 +109,7 @@ impl Asking<'_> {
         for _ in 0..REDIRECTS {
             let request = Request::get(url.as_str()).header(header::ACCEPT, "application/json");
             let request = request.header("MCP-Protocol-Version", "2025-11-25");
-            let answer = self.answer(ask, &url, request.body(()), true);
+            let answer = self.answer(ask, &url, request.body(()), Keeps::Body);
             let onward = answer.headers.get("location").and_then(|location| url.join(location).ok());
             let leads = matches!(answer.status, Some(301 | 302 | 303 | 307 | 308));
             match onward.filter(|next| leads && next.origin() == url.origin()) {
@@ -112,7 +125,7 @@ impl Asking<'_> {
         ask: &'static str,
         url: &Url,
         request: Result<Request<B>, ureq::http::Error>,
-        keeps_body: bool,
+        keeps: Keeps,
     ) -> HttpAnswer {
         let mut answer = HttpAnswer { ask, url: url.to_string(), ..HttpAnswer::default() };
         let Ok(request) = request else {
@@ -125,13 +138,22 @@ impl Asking<'_> {
             return answer;
         }
         let agent = &self.client.agent;
-        let request = agent.configure_request(request).timeout_global(Some(self.within.min(left))).build();
+        let mut request = agent.configure_request(request).timeout_global(Some(self.within.min(left)));
+        if keeps == Keeps::Endpoint {
+            // A stream of the newer transport says nothing until something happens.
+            request = request.timeout_recv_body(Some(FIRST_EVENT.min(left)));
+        }
+        let request = request.build();
         match agent.run(request) {
             Ok(response) => {
                 answer.status = Some(response.status().as_u16());
                 answer.headers = headers(&response);
-                if keeps_body {
-                    answer.body = body(response);
+                let success = response.status().is_success();
+                match keeps {
+                    Keeps::Body => answer.body = body(response),
+                    Keeps::Kind if success => answer.answered = kind(response),
+                    Keeps::Endpoint if success => answer.endpoint = first_event(response, url),
+                    Keeps::Kind | Keeps::Endpoint | Keeps::Nothing => {}
                 }
             }
             Err(error) => {
@@ -150,7 +172,8 @@ impl Asking<'_> {
         let mut resource = None;
         for place in resource_places(url, challenge) {
             let answer = self.document("resource-metadata", &place);
-            resource = value(&answer).filter(|value| value.get("resource").is_some());
+            resource = value(&answer)
+                .filter(|value| value.get("resource").is_some() || value.get("authorization_servers").is_some());
             evidence.http.push(answer);
             if resource.is_some() {
                 break;
@@ -174,7 +197,8 @@ impl Asking<'_> {
             let mut answer = self.document("server-metadata", &place);
             // As the resource has it: a slash that a library adds makes another issuer of it.
             answer.issuer = Some(named(issuer));
-            let metadata = value(&answer).filter(|value| value.get("issuer").is_some());
+            let metadata =
+                value(&answer).filter(|value| value.get("issuer").is_some() || value.get("token_endpoint").is_some());
             evidence.http.push(answer);
             let Some(metadata) = metadata else { continue };
             let address = |key: &str| {
@@ -187,7 +211,7 @@ impl Asking<'_> {
             if let Some(endpoint) = address("registration_endpoint") {
                 // An empty body registers nothing: what comes back shows whether anybody may ask.
                 let request = Request::post(endpoint.as_str()).header(header::CONTENT_TYPE, "application/json");
-                let answer = self.answer("registration", &endpoint, request.body(String::new()), false);
+                let answer = self.answer("registration", &endpoint, request.body(String::new()), Keeps::Nothing);
                 evidence.http.push(answer);
             }
             let is_issuer = metadata.get("issuer").and_then(Value::as_str) == Some(named(issuer).as_str());
@@ -211,7 +235,7 @@ impl Asking<'_> {
             .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
             .header(header::ACCEPT, "application/json")
             .header(header::AUTHORIZATION, format!("Bearer {token}"));
-        self.answer("introspection", endpoint, request.body(form), true)
+        self.answer("introspection", endpoint, request.body(form), Keeps::Body)
     }
 }
 
@@ -291,6 +315,95 @@ fn body(response: Response<Body>) -> Option<Raw> {
     serde_json::from_slice(&bytes).ok()
 }
 
+/// So long is waited for the first event of a stream.
+const FIRST_EVENT: Duration = Duration::from_secs(2);
+/// A first event of more bytes is not read.
+const MAX_EVENT_BYTES: u64 = 16 << 10;
+
+fn is_of(response: &Response<Body>, kind: &str) -> bool {
+    let written = response.headers().get(header::CONTENT_TYPE).and_then(|value| value.to_str().ok());
+    written.is_some_and(|written| written.to_ascii_lowercase().contains(kind))
+}
+
+/// What a successful answer is; of a stream that is not known.
+fn kind(response: Response<Body>) -> Option<&'static str> {
+    if is_of(&response, "html") {
+        return Some("page");
+    }
+    if !is_of(&response, "json") {
+        return None;
+    }
+    let body = body(response)?;
+    Some(kind_of(&serde_json::from_str(body.get()).ok()?))
+}
+
+/// Words by which an error says that a login is missing.
+const REFUSING: &[&str] = &[
+    "unauthorized",
+    "unauthorised",
+    "unauthenticated",
+    "not authenticated",
+    "authentication",
+    "authorization",
+    "access denied",
+    "forbidden",
+    "invalid_token",
+    "missing token",
+    "token required",
+    "api key",
+    "log in",
+    "login",
+    "sign in",
+    "401",
+    "403",
+];
+
+fn kind_of(body: &Value) -> &'static str {
+    if body.get("result").is_some() {
+        return "result";
+    }
+    let error = ["error", "errors", "message", "detail", "error_description", "title", "status", "code"]
+        .iter()
+        .filter_map(|key| body.get(key));
+    let text = error.map(Value::to_string).collect::<Vec<_>>().join(" ").to_ascii_lowercase();
+    match text.is_empty() {
+        true => "other",
+        false if REFUSING.iter().any(|word| text.contains(word)) => "refusal",
+        false => "error",
+    }
+}
+
+/// The address that the first event of a stream names, as the protocol of 2024-11-05 has it.
+fn first_event(response: Response<Body>, url: &Url) -> Option<String> {
+    if !is_of(&response, "event-stream") {
+        return None;
+    }
+    let mut reader = response.into_body().into_reader().take(MAX_EVENT_BYTES);
+    let mut text = Vec::new();
+    let mut piece = [0; 1024];
+    // An error is the end of waiting.
+    while let Ok(count @ 1..) = reader.read(&mut piece) {
+        text.extend(piece.get(..count).unwrap_or_default());
+        let so_far = String::from_utf8_lossy(&text).replace('\r', "\n");
+        if let Some((event, _)) = so_far.split_once("\n\n") {
+            return endpoint_of(event, url);
+        }
+    }
+    None
+}
+
+fn endpoint_of(event: &str, url: &Url) -> Option<String> {
+    let field = |name: &str| {
+        let line = event.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(':'));
+        line.map(|value| value.trim().to_owned())
+    };
+    let named = field("data").filter(|_| field("event").as_deref() == Some("endpoint"))?;
+    let mut address = url.join(&named).ok()?;
+    // What follows says which conversation is meant, and opens it.
+    address.set_query(None);
+    Some(address.to_string())
+}
+
 fn value(answer: &HttpAnswer) -> Option<Value> {
     let body = answer.body.as_ref().filter(|_| answer.status == Some(200))?;
     serde_json::from_str(body.get()).ok()
@@ -346,6 +459,39 @@ mod tests {
             texts(server_places(&url("https://tide.example"))),
             ["/.well-known/oauth-authorization-server", "/.well-known/openid-configuration"]
         );
+    }
+
+    #[test]
+    fn what_a_call_was_answered_is_told_by_its_body() {
+        for (body, want) in [
+            (r#"{"jsonrpc": "2.0", "id": 1, "result": {}}"#, "result"),
+            (r#"{"jsonrpc": "2.0", "id": 1, "error": {"code": -32001, "message": "Unauthorized"}}"#, "refusal"),
+            (r#"{"error": "invalid_token"}"#, "refusal"),
+            (r#"{"status": 401}"#, "refusal"),
+            (r#"{"message": "Please log in first"}"#, "refusal"),
+            (
+                r#"{"jsonrpc": "2.0", "id": 1, "error": {"code": -32602, "message": "Unsupported protocol version"}}"#,
+                "error",
+            ),
+            (r#"{"hello": "there"}"#, "other"),
+            ("[]", "other"),
+        ] {
+            assert_eq!(kind_of(&serde_json::from_str(body).unwrap()), want, "{body}");
+        }
+    }
+
+    #[test]
+    fn the_first_event_names_where_messages_go() {
+        let url = Url::parse("https://tide.example/sse").unwrap();
+        for (event, want) in [
+            ("event: endpoint\ndata: /messages?session=1", Some("https://tide.example/messages")),
+            ("event:endpoint\ndata:https://other.example/m", Some("https://other.example/m")),
+            ("event: message\ndata: {}", None),
+            ("data: /messages", None),
+            (": a comment", None),
+        ] {
+            assert_eq!(endpoint_of(event, &url).as_deref(), want, "{event}");
+        }
     }
 
     #[test]

@@ -220,6 +220,106 @@ fn with_a_token_the_tools_are_listed_and_the_token_is_not_kept() {
 }
 
 #[test]
+fn how_a_login_is_refused_is_kept_and_nothing_inside_is_asked() {
+    use Weakness::{
+        BadChallenge, ChallengeInside, EventsElsewhere, LoginPage, NoIssuers, OlderEvents, PageForMetadata,
+        ReflectsOrigin, RefusesWith200, SilentIssuer, WantsToken,
+    };
+    let all = captured(
+        &[
+            &[WantsToken, BadChallenge],
+            &[WantsToken, LoginPage],
+            &[WantsToken, RefusesWith200],
+            &[WantsToken, ChallengeInside],
+            &[WantsToken, PageForMetadata],
+            &[WantsToken, NoIssuers],
+            &[WantsToken, SilentIssuer],
+            &[ReflectsOrigin],
+            &[OlderEvents, EventsElsewhere],
+            &[OlderEvents],
+            &[],
+        ],
+        &options(None),
+    );
+    let answer = |index: usize, ask: &str| {
+        all[index]["http"].as_array().unwrap().iter().find(|answer| answer["ask"] == ask).cloned().unwrap_or_default()
+    };
+    assert!(answer(0, "no-token")["headers"]["www-authenticate"].as_str().unwrap().ends_with("never closed"));
+    assert_eq!(
+        (answer(1, "no-token")["status"].as_u64(), answer(1, "no-token")["headers"]["location"].as_str()),
+        (Some(302), Some("/login?next=/mcp"))
+    );
+    assert_eq!(answer(2, "no-token")["answered"], "refusal");
+    assert!(
+        all[3]["http"].as_array().unwrap().iter().all(|answer| !answer["url"].as_str().unwrap().contains("169.254"))
+    );
+    assert!(answer(4, "resource-metadata")["headers"]["content-type"].as_str().unwrap().starts_with("text/html"));
+    assert_eq!(answer(5, "resource-metadata")["body"]["authorization_servers"], serde_json::json!([]));
+    assert!(answer(6, "server-metadata")["failed"].is_string());
+    assert_eq!(answer(7, "foreign-origin")["headers"]["access-control-allow-origin"], "https://foreign.example");
+    assert_eq!(answer(8, "get")["endpoint"], "http://169.254.169.254/messages");
+    assert!(answer(9, "get")["endpoint"].as_str().unwrap().ends_with("/messages"));
+    assert_eq!(answer(10, "no-token")["answered"], "result");
+}
+
+/// The rules that fire on evidence.
+fn rules(evidence: &Value) -> Vec<&'static str> {
+    use tsuba_core::judge::{Options, Sequential, audit};
+    use tsuba_core::understand::{Outcome, analyze, credential::Lexicon};
+    let input = tsuba_core::read::Input {
+        path: "evidence.json".into(),
+        bytes: evidence.to_string().into_bytes(),
+        facts: tsuba_core::read::Facts { evidence: true, ..Default::default() },
+    };
+    let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("no evidence: {evidence}") };
+    let options = Options::on(jiff::civil::date(2026, 11, 25));
+    let outcome = audit(vec![*analysis], Vec::new(), &tsuba_core::rules::all(), &options, &Sequential);
+    outcome.findings.iter().map(|finding| finding.rule.id).collect()
+}
+
+#[test]
+fn each_weakness_of_a_login_is_found_in_its_evidence_and_nothing_in_that_of_a_sound_one() {
+    use Weakness::*;
+    let table: &[(&[Weakness], &str)] = &[
+        (&[WantsToken, NoChallenge], "oauth/bad-challenge"),
+        (&[WantsToken, BadChallenge], "oauth/bad-challenge"),
+        (&[WantsToken, LoginPage], "oauth/bad-challenge"),
+        (&[WantsToken, RefusesWith200], "oauth/bad-challenge"),
+        (&[WantsToken, ChallengeInside], "exposure/internal-target"),
+        (&[WantsToken, PageForMetadata], "oauth/no-resource-metadata"),
+        (&[WantsToken, NoMetadata], "oauth/no-resource-metadata"),
+        (&[WantsToken, NoIssuers], "oauth/no-resource-metadata"),
+        (&[WantsToken, SilentIssuer], "oauth/no-server-metadata"),
+        (&[WantsToken, WrongResource], "oauth/resource-mismatch"),
+        (&[WantsToken, WrongIssuer], "oauth/issuer-mismatch"),
+        (&[WantsToken, TokenInQuery], "oauth/token-in-query"),
+        (&[WantsToken, BroadScopes], "oauth/broad-scopes"),
+        (&[WantsToken, PlainPkce], "oauth/plain-pkce"),
+        (&[WantsToken, Implicit], "oauth/implicit-grant"),
+        (&[WantsToken, OpenRegistration], "oauth/open-registration"),
+        (&[WantsToken, ShortKey], "oauth/weak-keys"),
+        (&[ReflectsOrigin], "exposure/open-origin"),
+        (&[AnyOrigin], "exposure/open-origin"),
+        (&[OlderEvents, EventsElsewhere], "exposure/internal-target"),
+        (&[LeadsAway], "exposure/internal-target"),
+        (&[WantsToken], ""),
+        (&[OlderEvents], ""),
+        (&[], ""),
+    ];
+    let weak: Vec<&[Weakness]> = table.iter().map(|(weak, _)| *weak).collect();
+    for ((weak, want), evidence) in table.iter().zip(captured(&weak, &options(None))) {
+        let found = rules(&evidence);
+        let logins: Vec<&&str> =
+            found.iter().filter(|rule| rule.starts_with("oauth/") || rule.starts_with("exposure/")).collect();
+        if want.is_empty() {
+            assert!(logins.is_empty(), "{weak:?}: {logins:?}");
+        } else {
+            assert!(found.contains(want), "{weak:?}: {found:?}");
+        }
+    }
+}
+
+#[test]
 fn nobody_there_is_told() {
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
     let url = format!("http://{}/mcp", listener.local_addr().unwrap());

@@ -14,7 +14,13 @@ pub(crate) fn resource(server: &Server, origin: &str) -> Value {
     let methods = if server.is(Weakness::TokenInQuery) { json!(["header", "query"]) } else { json!(["header"]) };
     let scopes =
         if server.is(Weakness::BroadScopes) { json!(["tides.read", "tides:admin"]) } else { json!(["tides.read"]) };
-    json!({ "resource": resource, "authorization_servers": [origin], "bearer_methods_supported": methods, "scopes_supported": scopes })
+    // Nothing listens on the port of discarding.
+    let issuers = match () {
+        () if server.is(Weakness::NoIssuers) => json!([]),
+        () if server.is(Weakness::SilentIssuer) => json!(["http://127.0.0.1:9"]),
+        () => json!([origin]),
+    };
+    json!({ "resource": resource, "authorization_servers": issuers, "bearer_methods_supported": methods, "scopes_supported": scopes })
 }
 
 /// Metadata of the authorization server (RFC 8414).

@@ -65,11 +65,29 @@ pub enum Weakness {
     ShortKey,
     /// The token may do more than the tools need, for ever and everywhere.
     WideToken,
+    /// Refuses with a challenge that nobody can read.
+    BadChallenge,
+    /// Leads to a page where people log in, in the place of a refusal.
+    LoginPage,
+    /// Refuses with an error that says success.
+    RefusesWith200,
+    /// Has its metadata fetched from a link-local address.
+    ChallengeInside,
+    /// Has a page in the place of its metadata.
+    PageForMetadata,
+    /// Names no authorization servers.
+    NoIssuers,
+    /// Names an issuer that does not answer.
+    SilentIssuer,
+    /// Allows whatever origin asks, with credentials.
+    ReflectsOrigin,
+    /// Its event stream has messages sent to another origin.
+    EventsElsewhere,
 }
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 31] = [
+    pub const ALL: [(Self, &'static str); 40] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
@@ -101,6 +119,15 @@ impl Weakness {
         (Self::OpenRegistration, "open-registration"),
         (Self::ShortKey, "short-key"),
         (Self::WideToken, "wide-token"),
+        (Self::BadChallenge, "bad-challenge"),
+        (Self::LoginPage, "login-page"),
+        (Self::RefusesWith200, "refuses-with-200"),
+        (Self::ChallengeInside, "challenge-inside"),
+        (Self::PageForMetadata, "page-for-metadata"),
+        (Self::NoIssuers, "no-issuers"),
+        (Self::SilentIssuer, "silent-issuer"),
+        (Self::ReflectsOrigin, "reflects-origin"),
+        (Self::EventsElsewhere, "events-elsewhere"),
     ];
 
     /// The weakness with this name.

@@ -96,6 +96,7 @@ async fn answer(
     match path {
         "/mcp" => {}
         "/messages" => return running.message(&uri, &body),
+        "/.well-known/oauth-protected-resource/mcp" if server.is(Weakness::PageForMetadata) => return page(),
         "/.well-known/oauth-protected-resource/mcp" if has_metadata(server) => {
             return document(&provider::resource(server, origin));
         }
@@ -115,6 +116,13 @@ async fn answer(
         return (StatusCode::TEMPORARY_REDIRECT, [(header::LOCATION, "http://169.254.169.254/latest")]).into_response();
     }
     let named = |name: header::HeaderName| headers.get(name).and_then(|value| value.to_str().ok()).unwrap_or_default();
+    if server.is(Weakness::ReflectsOrigin) {
+        let origin = headers.get(header::ORIGIN).cloned().unwrap_or(header::HeaderValue::from_static("null"));
+        let allowed = header::HeaderValue::from_static("true");
+        let headers =
+            [(header::ACCESS_CONTROL_ALLOW_ORIGIN, origin), (header::ACCESS_CONTROL_ALLOW_CREDENTIALS, allowed)];
+        return (StatusCode::UNAUTHORIZED, headers).into_response();
+    }
     if !server.is(Weakness::AnyOrigin) {
         let own = |text: &str| text.is_empty() || text == origin || format!("http://{text}") == origin;
         if !own(named(header::HOST)) || !own(named(header::ORIGIN)) {
@@ -122,7 +130,19 @@ async fn answer(
         }
     }
     if server.is(Weakness::WantsToken) && !has_token(&headers) {
-        let place = format!("Bearer resource_metadata=\"{origin}/.well-known/oauth-protected-resource/mcp\"");
+        if server.is(Weakness::LoginPage) {
+            return (StatusCode::FOUND, [(header::LOCATION, "/login?next=/mcp")]).into_response();
+        }
+        if server.is(Weakness::RefusesWith200) {
+            return document(&serde_json::json!({ "error": "unauthorized" }));
+        }
+        let place = match () {
+            () if server.is(Weakness::BadChallenge) => "Bearer resource_metadata=\"never closed".to_owned(),
+            () if server.is(Weakness::ChallengeInside) => {
+                "Bearer resource_metadata=\"http://169.254.169.254/latest/meta-data\"".to_owned()
+            }
+            () => format!("Bearer resource_metadata=\"{origin}/.well-known/oauth-protected-resource/mcp\""),
+        };
         let challenge = (!server.is(Weakness::NoChallenge)).then_some([(header::WWW_AUTHENTICATE, place)]);
         return (StatusCode::UNAUTHORIZED, challenge.map_or_else(|| ().into_response(), IntoResponse::into_response))
             .into_response();
@@ -143,6 +163,10 @@ fn has_token(headers: &HeaderMap) -> bool {
 
 fn has_metadata(server: &Server) -> bool {
     server.is(Weakness::WantsToken) && !server.is(Weakness::NoMetadata)
+}
+
+fn page() -> Response {
+    ([(header::CONTENT_TYPE, "text/html; charset=utf-8")], "<!doctype html><title>Harbour</title>").into_response()
 }
 
 fn document(value: &Value) -> Response {
@@ -213,7 +237,8 @@ impl Running {
         let mut streams = self.streams.lock().unwrap_or_else(PoisonError::into_inner);
         let id = (streams.len() + 1).to_string();
         let (to, events) = mpsc::unbounded_channel();
-        let _open = to.send(format!("event: endpoint\ndata: /messages?session={id}\n\n"));
+        let place = if self.server.is(Weakness::EventsElsewhere) { "http://169.254.169.254" } else { "" };
+        let _open = to.send(format!("event: endpoint\ndata: {place}/messages?session={id}\n\n"));
         streams.insert(id, to);
         open_stream(events)
     }

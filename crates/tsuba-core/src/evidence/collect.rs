@@ -99,9 +99,11 @@ fn captured(root: &Node, pointer: &Pointer) -> Option<Captured> {
     let (url, print) = (text("url"), text("fingerprint"));
     let answered = sessions.iter().any(is_answered) || (sessions.is_empty() && root.get("troubles").is_none());
     let http = root.get("http").map(Node::items).unwrap_or_default();
+    let refused = |answer: &Node| answer.get("answered").and_then(Node::text) == Some("refusal");
     let wants_login = http.iter().any(|answer| {
         let status = answer.get("status").and_then(Node::scalar);
-        answer.get("ask").and_then(Node::text) == Some("no-token") && matches!(status.as_deref(), Some("401" | "403"))
+        answer.get("ask").and_then(Node::text) == Some("no-token")
+            && (matches!(status.as_deref(), Some("401" | "403")) || refused(answer))
     });
     Some(Captured { setup, entry, taken, url, differs, varies, touched, package, print, answered, wants_login })
 }

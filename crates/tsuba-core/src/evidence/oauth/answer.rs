@@ -48,6 +48,32 @@ impl Ask {
     ];
 }
 
+/// What a call with status 200 was answered.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Answered {
+    /// What was asked for.
+    Result,
+    /// That it cannot be had without a login, although the status says otherwise.
+    Refusal,
+    /// A page for people.
+    Page,
+    /// Another error.
+    Error,
+    /// Something else.
+    Other,
+}
+
+impl Answered {
+    /// Each with its name in evidence files.
+    pub const ALL: [(Self, &'static str); 5] = [
+        (Self::Result, "result"),
+        (Self::Refusal, "refusal"),
+        (Self::Page, "page"),
+        (Self::Error, "error"),
+        (Self::Other, "other"),
+    ];
+}
+
 /// An answer.
 #[derive(Clone, Debug)]
 pub struct Answer {
@@ -57,12 +83,24 @@ pub struct Answer {
     pub start: Located,
     /// The address that was asked.
     pub url: Option<Located>,
+    /// The issuer whose metadata were asked for.
+    pub issuer: Option<Located>,
     /// The status, where there was an answer at all.
     pub status: Option<Located>,
     /// `WWW-Authenticate`.
     pub challenge: Option<Located>,
     /// `Location`: where a redirect leads.
     pub location: Option<Located>,
+    /// What a call was answered, where that was looked at.
+    pub answered: Option<Answered>,
+    /// The address that an older server's event stream names for messages (protocol 2024-11-05, HTTP with SSE).
+    pub endpoint: Option<Located>,
+    /// `Access-Control-Allow-Origin`.
+    pub allowed_origin: Option<Located>,
+    /// `Access-Control-Allow-Credentials`.
+    pub allows_credentials: bool,
+    /// Is it a page for people, by its `Content-Type`?
+    pub page: bool,
 }
 
 impl Answer {
@@ -77,13 +115,21 @@ impl Answer {
             let member = members.iter().find(|member| member.key.text.eq_ignore_ascii_case(wanted))?;
             member.value.located(pointer.key(&member.key.text))
         };
+        let answered = fields.text("answered");
+        let answered = answered.and_then(|told| Answered::ALL.into_iter().find(|(_, name)| *name == told.text));
         Some(Self {
             ask,
             start: name,
             url: fields.text("url"),
+            issuer: fields.text("issuer"),
             status,
             challenge: header("www-authenticate"),
             location: header("location"),
+            answered: answered.map(|(answered, _)| answered),
+            endpoint: fields.text("endpoint"),
+            allowed_origin: header("access-control-allow-origin"),
+            allows_credentials: header("access-control-allow-credentials").is_some_and(|told| told.text == "true"),
+            page: header("content-type").is_some_and(|kind| kind.text.to_ascii_lowercase().contains("html")),
         })
     }
 
@@ -92,9 +138,25 @@ impl Answer {
         self.status.as_ref().and_then(|status| status.text.parse().ok()).unwrap_or(0)
     }
 
-    /// A parameter of the challenge, without its quotes (RFC 9110, 11.6.1).
+    /// Is it a redirect?
+    pub fn leads_on(&self) -> bool {
+        matches!(self.status(), 301 | 302 | 303 | 307 | 308)
+    }
+
+    /// Is its challenge written as challenges are (RFC 9110, 11.6.1)? `None` where there is none.
+    pub fn is_well_formed(&self) -> Option<bool> {
+        let challenge = self.challenge.as_ref()?.text.trim();
+        // A list of none is well-formed, and says nothing.
+        Some(challenge.is_empty() || http_auth::parse_challenges(challenge).is_ok())
+    }
+
+    /// A parameter of the challenge, without its quotes (RFC 9110, 11.6.1). What is not well-formed is read as far as it goes.
     pub fn parameter(&self, name: &str) -> Option<String> {
         let challenge = self.challenge.as_ref()?.text.as_str();
+        if let Ok(challenges) = http_auth::parse_challenges(challenge) {
+            let mut all = challenges.iter().flat_map(|challenge| &challenge.params);
+            return all.find(|(known, _)| known.eq_ignore_ascii_case(name)).map(|(_, value)| value.to_unescaped());
+        }
         parameters(challenge).find(|(known, _)| known.eq_ignore_ascii_case(name)).map(|(_, value)| value)
     }
 }
@@ -161,6 +223,41 @@ mod tests {
             let read: Vec<(&str, String)> = parameters(challenge).collect();
             let read: Vec<(&str, &str)> = read.iter().map(|(name, value)| (*name, value.as_str())).collect();
             assert_eq!(read, want, "{challenge}");
+        }
+    }
+
+    #[test]
+    fn challenges_are_written_as_the_grammar_has_it() {
+        for (challenge, want, scope) in [
+            ("Bearer", true, None),
+            (r#"Bearer realm="a", scope="tides.read""#, true, Some("tides.read")),
+            (r#"DPoP algs="ES256", Bearer scope="a\"b""#, true, Some("a\"b")),
+            ("Bearer scope=a", true, Some("a")),
+            (r#"Bearer scope="a"#, false, Some("a")),
+            (r#"Bearer scope="a" error="b""#, false, Some("a")),
+            (r#"Bearer "a""#, false, None),
+            (r#"scope="a""#, false, Some("a")),
+            ("Bearer resource_metadata=https://tide.example/m", false, None),
+        ] {
+            let answer = Answer {
+                ask: Ask::NoToken,
+                start: Located::default(),
+                url: None,
+                issuer: None,
+                status: None,
+                challenge: Some(Located { text: challenge.into(), ..Located::default() }),
+                location: None,
+                answered: None,
+                endpoint: None,
+                allowed_origin: None,
+                allows_credentials: false,
+                page: false,
+            };
+            assert_eq!(
+                (answer.is_well_formed(), answer.parameter("scope").as_deref()),
+                (Some(want), scope),
+                "{challenge}"
+            );
         }
     }
 

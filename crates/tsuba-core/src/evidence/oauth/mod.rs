@@ -14,7 +14,7 @@ mod token;
 
 pub(crate) use acceptance::acceptances;
 pub use acceptance::{Acceptance, Skipped};
-pub use answer::{Answer, Ask};
+pub use answer::{Answer, Answered, Ask};
 pub use asked::{Asked, LinkedBy};
 pub use client::ClientMetadata;
 pub use grant::{Grant, GrantSource, When};

@@ -54,36 +54,42 @@ fn named(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let place = Located { text: address.to_owned(), ..Located::default() };
         !Remote::parse(&place).host.is_empty() && is_internal(&place).is_none()
     };
-    let mut tell = |what: &str, address: &Located| {
+    let mut tell = |is_public: bool, what: &str, address: &Located| {
         let Some(inside) = is_internal(address) else { return };
         let remote = Remote::parse(address);
+        // From there nobody has a client fetch anything, wherever the server is.
         let grave = inside.starts_with("a link-local") || is_metadata_service(&remote.host);
+        if !(is_public || grave) {
+            return;
+        }
         out.hit(address)
             .arg("host", remote.host)
-            .arg("what", format!("{inside}, and a public server names it as {what}"))
+            .arg(
+                "what",
+                format!("{inside}, and {} names it as {what}", if is_public { "a public server" } else { "a server" }),
+            )
             .circumstance_if(grave, Circumstance::Admin);
     };
     for paper in &papers.resources {
         let own = paper.resource.as_ref().map(|at| at.text.as_str());
-        let own = own.or(paper.asked.as_ref().map(|asked| asked.address.as_str()));
-        if own.is_some_and(public) {
-            paper.servers.iter().for_each(|server| tell("authorization server", server));
-            paper.keys.iter().for_each(|keys| tell("key set", keys));
-        }
+        let public = own.or(paper.asked.as_ref().map(|asked| asked.address.as_str())).is_some_and(public);
+        paper.servers.iter().for_each(|server| tell(public, "authorization server", server));
+        paper.keys.iter().for_each(|keys| tell(public, "key set", keys));
     }
     for server in &papers.servers {
         let issuer = server.issuer.as_ref().map(|at| at.text.as_str());
-        let asked = server.asked.as_ref().map(|asked| asked.address.as_str());
-        if asked.or(issuer).is_some_and(public) {
-            server.issuer.iter().for_each(|issuer| tell("issuer", issuer));
-            server.endpoints.iter().for_each(|endpoint| tell(&endpoint.name.replace('_', " "), &endpoint.address));
+        let public = server.asked.as_ref().map(|asked| asked.address.as_str()).or(issuer).is_some_and(public);
+        server.issuer.iter().for_each(|issuer| tell(public, "issuer", issuer));
+        for endpoint in &server.endpoints {
+            tell(public, &endpoint.name.replace('_', " "), &endpoint.address);
         }
     }
-    for answer in papers.answers.iter().filter(|answer| answer.url.as_ref().is_some_and(|url| public(&url.text))) {
-        let pointed = answer.parameter("resource_metadata").zip(answer.challenge.as_ref());
-        if let Some((address, at)) = pointed {
-            tell("the place of its metadata", &at.with_text(address));
+    for answer in &papers.answers {
+        let public = answer.url.as_ref().is_some_and(|url| public(&url.text));
+        if let Some((address, at)) = answer.parameter("resource_metadata").zip(answer.challenge.as_ref()) {
+            tell(public, "the place of its metadata", &at.with_text(address));
         }
-        answer.location.iter().for_each(|location| tell("the place to go on to", location));
+        answer.location.iter().for_each(|location| tell(public, "the place to go on to", location));
+        answer.endpoint.iter().for_each(|endpoint| tell(public, "the address for messages", endpoint));
     }
 }

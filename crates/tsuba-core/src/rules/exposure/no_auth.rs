@@ -1,4 +1,4 @@
-use crate::evidence::oauth::Ask;
+use crate::evidence::oauth::{Answered, Ask};
 use crate::evidence::{Effect, tools};
 use crate::judge::{All, Check, Circumstance, EntryRef, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
@@ -33,7 +33,10 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 fn answered(entry_ref: EntryRef, analysis: &Analysis, entry: &Entry, out: &mut Out<'_>) {
     let listing = analysis.listing_of(entry).filter(|listing| listing.captured.is_some() && !listing.items.is_empty());
     let Some(listing) = listing else { return };
-    let open = analysis.oauth_documents.answers_to(Ask::NoToken).find(|answer| answer.status() == 200);
+    let open = analysis.oauth_documents.answers_to(Ask::NoToken).find(|answer| {
+        let refused = matches!(answer.answered, Some(Answered::Refusal | Answered::Page));
+        answer.status() == 200 && !refused
+    });
     let Some(answer) = open else { return };
     let Some(url) = answer.url.as_ref().filter(|url| !Remote::parse(url).loopback) else { return };
     // Many servers on the network tell everybody the same, and change nothing.

@@ -31,6 +31,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
 
 /// A server that answers a call in a foreign page's name. The protocol has servers check the origin (2025-11-25, transports).
 fn answered(entry_ref: EntryRef, analysis: &Analysis, out: &mut Out<'_>) {
+    credentials(entry_ref, analysis, out);
     let message = |ask: Ask| analysis.oauth_documents.answers_to(ask).find(|answer| answer.status() == 200);
     let Some((answer, url)) = message(Ask::ForeignOrigin).and_then(|answer| Some((answer, answer.url.as_ref()?)))
     else {
@@ -44,6 +45,19 @@ fn answered(entry_ref: EntryRef, analysis: &Analysis, out: &mut Out<'_>) {
         .arg("it", format!("the server at {}", url.text))
         .circumstance_if(!inside, Circumstance::Faint)
         .confidence(Confidence::Likely);
+}
+
+/// A server that lets the page of any origin use what its person's browser holds, whatever the page asks (Fetch standard, 3.2.5).
+fn credentials(entry_ref: EntryRef, analysis: &Analysis, out: &mut Out<'_>) {
+    for answer in analysis.oauth_documents.answers_to(Ask::ForeignOrigin) {
+        let Some(origin) = answer.allowed_origin.as_ref().filter(|_| answer.allows_credentials) else { continue };
+        // Browsers take `*` for no origin where credentials are meant.
+        if origin.text != "*" {
+            out.hit_in(entry_ref, origin)
+                .arg("setting", format!("an answer that allows the foreign origin {} with credentials", origin.text))
+                .arg("it", "the server as the person");
+        }
+    }
 }
 
 /// A setting by which a server allows every origin.

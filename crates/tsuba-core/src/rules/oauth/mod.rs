@@ -10,6 +10,7 @@ mod issuer_mismatch;
 mod no_iss_parameter;
 mod no_pkce;
 mod no_resource_metadata;
+mod no_server_metadata;
 mod open_introspection;
 mod open_registration;
 mod password_grant;
@@ -37,6 +38,7 @@ pub(super) static RULES: &[&Rule] = &[
     &no_iss_parameter::RULE,
     &no_pkce::RULE,
     &no_resource_metadata::RULE,
+    &no_server_metadata::RULE,
     &open_introspection::RULE,
     &open_registration::RULE,
     &password_grant::RULE,

@@ -1,5 +1,6 @@
 use crate::evidence::oauth::Ask;
 use crate::judge::{Check, OAuth, Out, Rule, Verdict, Ways};
+use crate::prelude::*;
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -23,7 +24,10 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     let refused = papers.answers_to(Ask::NoToken).find(|answer| answer.status() == 401);
     if let Some(answer) = refused.filter(|_| looked && papers.resources.is_empty()) {
         let at = answer.status.as_ref().unwrap_or(&answer.start);
-        out.hit(at).arg("what", "the server requires a token and publishes no metadata that say whose");
+        let page = papers.answers_to(Ask::ResourceMetadata).any(|answer| answer.status() == 200 && answer.page);
+        let what = "the server requires a token and publishes no metadata that say whose";
+        let page = if page { ": a page for people lies in their place" } else { "" };
+        out.hit(at).arg("what", format!("{what}{page}"));
     }
     // The RFC leaves the list out where it may; clients of this protocol need it (protocol 2025-11-25, authorization).
     for paper in papers.resources.iter().filter(|paper| paper.servers.is_empty()) {
