@@ -1,5 +1,5 @@
 // A tool server that wants a login at an authorization server of a well-kept library, both on loopback. Its packages are found from
-// the folder that it is started in. Prints the tool server's address, the authorization
+// the folder that it is started in. The first argument says what is wrong with them. Prints the tool server's address, the authorization
 // server's, and a token that the library has issued.
 import { createRequire } from "node:module";
 import { createServer } from "node:http";
@@ -7,7 +7,8 @@ import { pathToFileURL } from "node:url";
 
 const from = createRequire(`${process.cwd()}/`);
 const { Provider } = await import(pathToFileURL(from.resolve("oidc-provider")));
-const open = process.argv.includes("open");
+const mode = process.argv[2] ?? "closed";
+const open = mode === "open";
 
 const listen = (server) => new Promise((done) => server.listen(0, "127.0.0.1", () => done(`http://127.0.0.1:${server.address().port}`)));
 const json = (response, status, body, headers = {}) => {
@@ -19,6 +20,7 @@ let issue = (request, response) => json(response, 503, {});
 const issuer = await listen(createServer((request, response) => issue(request, response)));
 let resource;
 const provider = new Provider(issuer, {
+  ...(mode === "implicit" ? { responseTypes: ["code", "code id_token token"] } : {}),
   clients: [{ client_id: "desk", client_secret: "made-up", grant_types: ["client_credentials"], redirect_uris: [], response_types: [], scope: "tides.read" }],
   scopes: ["tides.read"],
   features: {
@@ -36,13 +38,16 @@ issue = provider.callback();
 
 const origin = await listen(createServer(async (request, response) => {
   if (request.url === "/.well-known/oauth-protected-resource/mcp") {
-    return json(response, 200, { resource, authorization_servers: [issuer], bearer_methods_supported: ["header"], scopes_supported: ["tides.read"] });
+    const servers = { "no-issuers": [], "other-tenant": [`${issuer}/harbour`], "silent": ["http://127.0.0.1:9"] }[mode] ?? [issuer];
+    return json(response, 200, { resource, authorization_servers: servers, bearer_methods_supported: ["header"], scopes_supported: ["tides.read"] });
   }
   const [, token] = (request.headers.authorization ?? "").split(" ");
   const known = token && await provider.ClientCredentials.find(token);
   if (request.headers.host !== new URL(origin).host || request.headers.origin) return json(response, 403, {});
   if (!known) {
-    const pointer = `Bearer resource_metadata="${origin}/.well-known/oauth-protected-resource/mcp"`;
+    const place = mode === "inside" ? "http://169.254.169.254/latest" : `${origin}/.well-known/oauth-protected-resource/mcp`;
+    const pointer = `Bearer resource_metadata="${place}"`;
+    if (mode === "refuses-with-200") return json(response, 200, { error: "unauthorized" });
     return json(response, 401, {}, { "www-authenticate": pointer });
   }
   let text = "";

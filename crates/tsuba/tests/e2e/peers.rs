@@ -124,3 +124,47 @@ fn an_authorization_server_s_sound_metadata_raises_nothing() {
         assert!(!kept.to_string().contains(&said[2]));
     }
 }
+
+/// The rules at `medium` or above that say something about a login, on what was captured of a server that a script starts.
+fn found(script_name: &str, package: &str, mode: &str) -> Option<Vec<String>> {
+    let folder = peers(package)?;
+    let mut command = Command::new("node");
+    command.arg(script(script_name)).arg(mode).current_dir(&folder).stdout(Stdio::piped()).stderr(Stdio::null());
+    let mut server = Running(command.spawn().unwrap());
+    let lines = BufReader::new(server.0.stdout.take().unwrap()).lines().map_while(Result::ok);
+    // The tool server's address comes first, then the authorization server's where that is another.
+    let wanted = if script_name == "login.mjs" { 2 } else { 1 };
+    let said: Vec<String> = lines.filter(|line| line.starts_with("http://")).take(wanted).collect();
+    let setup = json!({ "mcpServers": { "tide-table": { "url": said[0], "oauth": { "issuer": said[wanted - 1] } } } });
+    let dir = Dir::new(&[("setup.json", &setup.to_string())]);
+    dir.run(&["capture", "setup.json"]);
+    let report = dir.run(&["audit", "setup.json", "--evidence", "evidence", "--format", "json"]).json();
+    let findings = report["findings"].as_array().unwrap().iter().filter(|finding| finding["severity"] != "note");
+    let rules = findings.map(|finding| finding["rule"].as_str().unwrap().to_owned());
+    Some(rules.filter(|rule| rule.starts_with("oauth/") || rule.starts_with("exposure/")).collect())
+}
+
+#[test]
+fn what_is_wrong_with_a_login_of_well_kept_libraries_is_found_and_nothing_else() {
+    for (script, package, mode, want) in [
+        ("login.mjs", "oidc-provider", "closed", &[][..]),
+        ("login.mjs", "oidc-provider", "implicit", &["oauth/implicit-grant"]),
+        ("login.mjs", "oidc-provider", "no-issuers", &["oauth/no-resource-metadata"]),
+        ("login.mjs", "oidc-provider", "other-tenant", &["oauth/no-server-metadata"]),
+        ("login.mjs", "oidc-provider", "silent", &["oauth/no-server-metadata"]),
+        ("login.mjs", "oidc-provider", "inside", &["exposure/internal-target"]),
+        ("login.mjs", "oidc-provider", "refuses-with-200", &["oauth/bad-challenge"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "sound", &[]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "open", &["oauth/open-registration"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "other-resource", &["oauth/resource-mismatch"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "other-issuer", &["oauth/issuer-mismatch", "oauth/foreign-endpoint"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "page", &["oauth/no-resource-metadata"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "admin", &["oauth/broad-scopes"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "login-page", &["oauth/bad-challenge"]),
+        ("sdk.mjs", "@modelcontextprotocol/sdk", "malformed", &["oauth/bad-challenge"]),
+    ] {
+        if let Some(rules) = found(script, package, mode) {
+            assert_eq!(rules, want, "{script} {mode}");
+        }
+    }
+}

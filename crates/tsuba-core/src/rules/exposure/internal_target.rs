@@ -54,12 +54,14 @@ fn named(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let place = Located { text: address.to_owned(), ..Located::default() };
         !Remote::parse(&place).host.is_empty() && is_internal(&place).is_none()
     };
+    let mut seen = BTreeSet::new();
     let mut tell = |is_public: bool, what: &str, address: &Located| {
         let Some(inside) = is_internal(address) else { return };
         let remote = Remote::parse(address);
         // From there nobody has a client fetch anything, wherever the server is.
         let grave = inside.starts_with("a link-local") || is_metadata_service(&remote.host);
-        if !(is_public || grave) {
+        // Every refusal points there: it is told once.
+        if !(is_public || grave) || !seen.insert((what.to_owned(), address.text.clone())) {
             return;
         }
         out.hit(address)
