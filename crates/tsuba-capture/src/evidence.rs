@@ -274,7 +274,7 @@ pub struct HttpAnswer {
     /// The headers that say something about the login, the origin or where it goes on.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub headers: BTreeMap<String, String>,
-    /// What a call without a token was answered with a status of success: `result`, `refusal` (an error that wants a login), `page` (for people),
+    /// What a call without a token, or with a wrong one, was answered with a status of success: `result`, `refusal` (an error that wants a login), `page` (for people),
     /// `error` or `other`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub answered: Option<&'static str>,

@@ -94,7 +94,7 @@ impl Asking<'_> {
         for (name, value) in hello_headers(self.era).iter().chain(headers) {
             request = request.header(*name, *value);
         }
-        let keeps = if ask == "no-token" { Keeps::Kind } else { Keeps::Nothing };
+        let keeps = if matches!(ask, "no-token" | "wrong-token") { Keeps::Kind } else { Keeps::Nothing };
         self.answer(ask, url, request.body(initial_request(self.era)), keeps)
     }
 

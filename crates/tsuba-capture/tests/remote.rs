@@ -298,6 +298,7 @@ fn each_weakness_of_a_login_is_found_in_its_evidence_and_nothing_in_that_of_a_so
         (&[WantsToken, Implicit], "oauth/implicit-grant"),
         (&[WantsToken, OpenRegistration], "oauth/open-registration"),
         (&[WantsToken, ShortKey], "oauth/weak-keys"),
+        (&[WantsToken, AnyToken], "oauth/unchecked-token"),
         (&[ReflectsOrigin], "exposure/open-origin"),
         (&[AnyOrigin], "exposure/open-origin"),
         (&[OlderEvents, EventsElsewhere], "exposure/internal-target"),

@@ -81,13 +81,15 @@ pub enum Weakness {
     SilentIssuer,
     /// Allows whatever origin asks, with credentials.
     ReflectsOrigin,
+    /// Takes any token.
+    AnyToken,
     /// Its event stream has messages sent to another origin.
     EventsElsewhere,
 }
 
 impl Weakness {
     /// Every weakness with its name on the command line.
-    pub const ALL: [(Self, &'static str); 40] = [
+    pub const ALL: [(Self, &'static str); 41] = [
         (Self::HandshakeOnly, "handshake-only"),
         (Self::StatelessOnly, "stateless-only"),
         (Self::DiesOnProbe, "dies-on-probe"),
@@ -127,6 +129,7 @@ impl Weakness {
         (Self::NoIssuers, "no-issuers"),
         (Self::SilentIssuer, "silent-issuer"),
         (Self::ReflectsOrigin, "reflects-origin"),
+        (Self::AnyToken, "any-token"),
         (Self::EventsElsewhere, "events-elsewhere"),
     ];
 

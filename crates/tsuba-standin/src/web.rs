@@ -129,7 +129,8 @@ async fn answer(
             return StatusCode::FORBIDDEN.into_response();
         }
     }
-    if server.is(Weakness::WantsToken) && !has_token(&headers) {
+    let any = server.is(Weakness::AnyToken) && headers.contains_key(header::AUTHORIZATION);
+    if server.is(Weakness::WantsToken) && !any && !has_token(&headers) {
         if server.is(Weakness::LoginPage) {
             return (StatusCode::FOUND, [(header::LOCATION, "/login?next=/mcp")]).into_response();
         }
