@@ -77,7 +77,50 @@ fn servers(n: usize, server: impl Fn(usize) -> String) -> String {
 const SNIPPET: &str =
     "```json\n{ \"mcpServers\": { \"s\": { \"command\": \"npx\", \"args\": [\"-y\", \"s\"] } } }\n```\n";
 
+/// A token whose claims have a number of their own.
+fn token(n: usize) -> String {
+    use base64::Engine as _;
+    let claims = format!("{{\"iss\": \"https://id.example\", \"aud\": \"https://a{n}.example\", \"scope\": \"a b\"}}");
+    let coded = base64::engine::general_purpose::URL_SAFE_NO_PAD.encode(claims);
+    format!("eyJhbGciOiJIUzI1NiIsInR5cCI6IkpXVCJ9.{coded}.{}{}", word(n), word(n + 1))
+}
+
 const SHAPES: &[Shape] = &[
+    ("tokens in a log", "a.log", |n| (0..n).map(|at| format!("call {}\n", token(at))).collect()),
+    ("endpoints of a server", "a.json", |n| {
+        let endpoints = list(n, |at| format!("\"a{at}_endpoint\": \"https://b{at}.example\""));
+        format!(
+            "[{{ \"issuer\": \"https://i.example\", \"token_endpoint\": \"https://i.example\", {endpoints} }}, {{ \"issuer\": \"https://i.example\", \"jwks_uri\": \"https://i.example\", {endpoints} }}]"
+        )
+    }),
+    ("authorization servers of a resource", "a.json", |n| {
+        format!(
+            "{{ \"resource\": \"https://a.example\", \"authorization_servers\": [{}] }}",
+            list(n, |at| format!("\"https://i{at}.example\""))
+        )
+    }),
+    ("resources of one host", "a.json", |n| {
+        format!(
+            "[{}]",
+            list(n, |at| format!(
+                "{{ \"resource\": \"https://a.example/{at}\", \"authorization_servers\": [\"https://i.example/{at}\"] }}"
+            ))
+        )
+    }),
+    ("servers of one host", "a.json", |n| {
+        format!(
+            "[{}]",
+            list(n, |at| format!(
+                "{{ \"issuer\": \"https://i.example/{at}\", \"token_endpoint\": \"https://i.example/t\" }}"
+            ))
+        )
+    }),
+    ("keys of an issuer that is a template", "a.json", |n| {
+        format!(
+            "{{ \"issuer\": \"https://i.example/{}\", \"token_endpoint\": \"https://i.example\" }}",
+            "{a}".repeat(n)
+        )
+    }),
     ("lines that add servers", "a.sh", |n| (0..n).map(|at| format!("agent mcp add s{at} -- npx -y s{at}\n")).collect()),
     ("lines that add one server", "a.sh", |n| "agent mcp add s -- npx -y s\n".repeat(n)),
     ("a line that goes on", "a.sh", |n| format!("agent mcp add s {}", "-e A=b \\\n".repeat(n))),

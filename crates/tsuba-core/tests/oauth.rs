@@ -74,7 +74,7 @@ fn document() -> String {
         "exposure/internal-target",
         "exposure/open-origin",
     ];
-    let mut sections: BTreeMap<(String, Vec<u32>), BTreeMap<String, Vec<&Rule>>> = BTreeMap::new();
+    let mut sections: BTreeMap<_, BTreeMap<String, Vec<&Rule>>> = BTreeMap::new();
     for rule in rules::all().into_iter().filter(|rule| logins.iter().any(|start| rule.id.starts_with(start))) {
         for reference in rule.references {
             sections.entry(order(reference)).or_default().entry((*reference).to_owned()).or_default().push(rule);

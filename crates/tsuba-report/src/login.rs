@@ -65,10 +65,9 @@ pub(crate) fn login_row(audit: &Audit, entry_ref: EntryRef, paths: &[Text]) -> O
             documents.push(LoginDocument { holds: Text::constant(holds), path, linked_by, ambiguous });
         }
     }
-    let issuers: BTreeSet<&str> = login.issuers(&audit.analyses).into_iter().collect();
     Some(LoginRow {
         documents,
-        issuers: issuers.into_iter().take(MAX_TOLD).map(clean).collect(),
+        issuers: login.issuers.iter().take(MAX_TOLD).map(|issuer| clean(issuer)).collect(),
         keys: keys(audit, login),
         scopes: scopes(audit, login).iter().take(MAX_TOLD).map(|scope| clean(scope)).collect(),
     })

@@ -129,25 +129,41 @@ fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Vec<
 
 /// Every JSON Web Token that lies there.
 fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
-    let found: Vec<(EntryRef, &Analysis, &Credential)> =
-        plaintext(all).filter(|(_, _, credential)| credential.is_web_token()).collect();
+    let found: Vec<(EntryRef, usize, &Analysis, &Credential)> = all
+        .analyses
+        .iter()
+        .enumerate()
+        .flat_map(|(index, analysis)| {
+            let own = analysis.entries.iter().enumerate().flat_map(move |(e, entry)| {
+                let entry_ref = EntryRef { analysis: index, entry: Some(e) };
+                entry.credentials.iter().enumerate().map(move |(at, credential)| (entry_ref, at, analysis, credential))
+            });
+            let entry_ref = EntryRef { analysis: index, entry: None };
+            let loose = analysis.credentials.iter().enumerate();
+            own.chain(loose.map(move |(at, credential)| (entry_ref, at, analysis, credential)))
+        })
+        .filter(|(.., credential)| credential.is_web_token())
+        .collect();
     // One token may be handed to several servers: each of them may need it.
     let mut users: BTreeMap<&str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
-    for (entry_ref, analysis, credential) in &found {
+    for (entry_ref, _, analysis, credential) in &found {
         let entry = entry_ref.entry.and_then(|entry| analysis.entries.get(entry));
         users.entry(&credential.value.text).or_default().extend(entry.map(|entry| (*analysis, entry)));
     }
-    let decoded = found.iter().filter_map(|(entry_ref, _, credential)| {
-        Some((entry_ref, credential, Claims::decode(&credential.value.text).filter(|claims| !is_statement(claims))?))
+    let decoded = found.iter().filter_map(|(entry_ref, index, _, credential)| {
+        Some((
+            entry_ref,
+            *index,
+            credential,
+            Claims::decode(&credential.value.text).filter(|claims| !is_statement(claims))?,
+        ))
     });
     decoded
-        .map(|(entry_ref, credential, claims)| {
+        .map(|(entry_ref, index, credential, claims)| {
             let at = &all.analyses.get(entry_ref.analysis);
             let login = match entry_ref.entry {
                 Some(entry) => all.logins.of_entry(Part { analysis: entry_ref.analysis, index: entry }),
-                None => at
-                    .and_then(|own| own.credentials.iter().position(|one| one.value.span == credential.value.span))
-                    .and_then(|index| all.logins.of_token(Part { analysis: entry_ref.analysis, index })),
+                None => all.logins.of_token(Part { analysis: entry_ref.analysis, index }),
             };
             let entry = entry_ref.entry.and_then(|entry| at.as_ref()?.entries.get(entry));
             let address = entry.and_then(|entry| Some(entry.remote.as_ref()?.url.text.clone()));
@@ -210,7 +226,11 @@ fn entries_of<'a>(login: &Login, all: &All<'a>) -> Vec<(&'a Analysis, &'a Entry)
 
 /// What a server calls itself in its metadata.
 fn own_names(login: &Login, all: &All<'_>) -> Vec<String> {
-    login.resources(all.analyses).filter_map(|(_, paper)| Some(paper.resource.as_ref()?.text.clone())).collect()
+    login
+        .resources(all.analyses)
+        .take(MAX_CANDIDATES)
+        .filter_map(|(_, paper)| Some(paper.resource.as_ref()?.text.clone()))
+        .collect()
 }
 
 /// The entries of all setups by what a grant may call them.

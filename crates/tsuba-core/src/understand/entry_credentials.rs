@@ -349,6 +349,9 @@ pub(super) fn loose(
     for (name, secret) in oauth_documents.secrets.iter().chain(logins).chain(kept) {
         judge(source, lexicon, name, Place::Setting, secret, &mut out);
     }
+    for address in oauth_documents.telling_addresses() {
+        judge(source, lexicon, "", Place::Url, address, &mut out);
+    }
     elsewhere(source, lexicon, (entries, &oauth_documents.statements), &mut out);
     dedup(out)
 }

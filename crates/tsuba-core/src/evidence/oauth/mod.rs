@@ -73,6 +73,27 @@ impl OAuthDocuments {
             && self.acceptances.is_empty()
     }
 
+    /// Every address in it that could hold a login or a key beside the host: before it, or behind its path.
+    pub(crate) fn telling_addresses(&self) -> impl Iterator<Item = &Located> {
+        let resources =
+            self.resources.iter().flat_map(|paper| paper.resource.iter().chain(&paper.servers).chain(&paper.keys));
+        let servers = self
+            .servers
+            .iter()
+            .flat_map(|paper| paper.issuer.iter().chain(paper.endpoints.iter().map(|endpoint| &endpoint.address)));
+        let clients = self
+            .clients
+            .iter()
+            .flat_map(|client| client.redirects.iter().chain(client.addresses.iter().map(|(_, address)| address)));
+        let grants = self.grants.iter().flat_map(|grant| grant.audience.iter().flatten().chain(&grant.issuer));
+        let answers = self.answers.iter().flat_map(|answer| {
+            let own = answer.url.iter().chain(&answer.issuer).chain(&answer.location);
+            own.chain(&answer.endpoint).chain(&answer.challenge)
+        });
+        let all = resources.chain(servers).chain(clients).chain(grants).chain(answers);
+        all.filter(|address| address.text.contains("://") && address.text.contains(['@', '?', '#']))
+    }
+
     /// The answers to one question.
     pub fn answers_to(&self, ask: Ask) -> impl Iterator<Item = &Answer> {
         self.answers.iter().filter(move |answer| answer.ask == ask)

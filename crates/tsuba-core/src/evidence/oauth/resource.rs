@@ -29,6 +29,9 @@ pub struct ResourceMetadata {
     pub signed: Option<SignedMetadata>,
 }
 
+/// A resource that names more authorization servers is not looked at for all of them.
+const MAX_SERVERS: usize = 256;
+
 /// Keys that only such metadata have.
 const MARKS: &[&str] = &[
     "authorization_servers",
@@ -62,6 +65,7 @@ impl ResourceMetadata {
         let mut servers = texts("authorization_servers");
         servers.extend(fields.text("authorization_server"));
         servers.retain(|server| !server.text.trim().is_empty());
+        servers.truncate(MAX_SERVERS);
         let mut algorithms = texts("resource_signing_alg_values_supported");
         algorithms.extend(texts("dpop_signing_alg_values_supported"));
         Some(Self {

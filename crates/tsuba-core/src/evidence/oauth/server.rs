@@ -148,9 +148,13 @@ impl ServerMetadata {
     }
 }
 
+/// More endpoints of one server are not looked at: the standards know about twenty.
+const MAX_ENDPOINTS: usize = 64;
+
 fn endpoints(fields: &Fields<'_>) -> Vec<Endpoint> {
     let is_endpoint = |key: &str| key.ends_with("_endpoint") || key == "jwks_uri" || key == "check_session_iframe";
     let members = fields.node.effective().filter(|member| is_endpoint(&member.key.text));
+    let members = members.take(MAX_ENDPOINTS);
     members
         .filter_map(|member| {
             let name = member.key.text.clone();

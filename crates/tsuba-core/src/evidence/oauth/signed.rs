@@ -56,12 +56,16 @@ fn same(node: &Node, value: &Value) -> bool {
     }
 }
 
-/// A value as it is told: the first text of it.
+/// A value as it is told: only addresses, without what may be a secret in them.
 fn brief(value: &Value) -> String {
-    match value {
-        Value::String(text) => text.clone(),
-        Value::Array(items) => items.iter().map(brief).collect::<Vec<_>>().join(", "),
-        Value::Object(_) => "another object".to_owned(),
-        Value::Null | Value::Bool(_) | Value::Number(_) => value.to_string(),
-    }
+    let address = |text: &str| {
+        let bare = text.split(['?', '#']).next().unwrap_or(text);
+        bare.contains("://").then(|| bare.to_owned()).filter(|bare| !bare.contains('@'))
+    };
+    let told = match value {
+        Value::String(text) => address(text),
+        Value::Array(items) => items.first().and_then(Value::as_str).and_then(address),
+        Value::Object(_) | Value::Null | Value::Bool(_) | Value::Number(_) => None,
+    };
+    told.unwrap_or_else(|| "another value".to_owned())
 }

@@ -1,3 +1,4 @@
+use super::shared::told;
 use crate::evidence::oauth::{Answer, Answered, Ask};
 use crate::judge::{Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
@@ -48,7 +49,7 @@ fn lack(answer: &Answer) -> Option<(String, &Located, bool)> {
         _ => {
             let location = answer.location.as_ref().filter(|_| answer.leads_on())?;
             let login = leads_to_login(&location.text, answer.url.as_ref().map(|url| url.text.as_str()));
-            return login.then(|| (format!("the answer leads on to {}", location.text), location, false));
+            return login.then(|| (format!("the answer leads on to {}", told(&location.text)), location, false));
         }
     }
     let Some(challenge) = &answer.challenge else {

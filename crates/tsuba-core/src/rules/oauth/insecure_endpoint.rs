@@ -1,3 +1,4 @@
+use super::shared::told;
 use crate::evidence::oauth::is_insecure;
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
@@ -27,7 +28,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             let runs = !address.text.starts_with("http");
             out.hit(address)
                 .arg("name", name.replace('_', " "))
-                .arg("address", address.text.clone())
+                .arg("address", told(&address.text))
                 .circumstance_if(runs, Circumstance::Grave)
                 // What is only shown to people carries no token.
                 .circumstance_if(shown && !runs, Circumstance::Faint);
@@ -59,7 +60,7 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
         for address in token.key_addresses.iter().filter(|address| is_insecure(&token.at.with_text(address.as_str()))) {
             out.hit_in(token.entry_ref, &token.at)
                 .arg("name", "key that the token names")
-                .arg("address", address.clone());
+                .arg("address", told(address));
         }
     }
 }

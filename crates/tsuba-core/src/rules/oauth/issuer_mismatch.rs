@@ -1,4 +1,4 @@
-use super::shared;
+use super::shared::{self, MAX_TOLD, told};
 use crate::evidence::oauth::LinkedBy;
 use crate::judge::{All, Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
@@ -36,15 +36,18 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
                 )
             }
             Some(asked) if !same_issuer(&asked.address, issuer) => match asked.by {
-                LinkedBy::Origin => format!("the issuer {} was asked for, and {issuer} answers", asked.address),
+                LinkedBy::Origin => {
+                    format!("the issuer {} was asked for, and {} answers", told(&asked.address), told(issuer))
+                }
                 _ => format!(
-                    "the metadata{} should be of the issuer {}, but names {issuer}",
+                    "the metadata{} should be of the issuer {}, but names {}",
                     asked.told(),
-                    asked.address
+                    told(&asked.address),
+                    told(issuer)
                 ),
             },
             _ if issuer.contains(['?', '#']) => {
-                format!("the issuer {issuer} has a query or a fragment, and no client may accept it")
+                format!("the issuer {} has a query or a fragment, and no client may accept it", told(issuer))
             }
             _ => continue,
         };
@@ -57,8 +60,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
     for token in held(all) {
         let Some(login) = token.login else { continue };
-        let (Some(issuer), named) =
-            (token.issuer.as_deref().filter(|issuer| issuer.contains("://")), login.issuers(all.analyses))
+        let (Some(issuer), named) = (token.issuer.as_deref().filter(|issuer| issuer.contains("://")), &login.issuers)
         else {
             continue;
         };
@@ -67,9 +69,12 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
         {
             continue;
         }
-        let whose = named.join(", ");
+        let whose = named.iter().take(MAX_TOLD).map(|own| told(own)).collect::<Vec<_>>().join(", ");
         out.hit_in(token.entry_ref, &token.at)
-            .arg("what", format!("{} is of the issuer {issuer}, and the server takes those of {whose}", token.what))
+            .arg(
+                "what",
+                format!("{} is of the issuer {}, and the server takes those of {whose}", token.what, told(issuer)),
+            )
             .confidence(Confidence::Likely);
     }
 }

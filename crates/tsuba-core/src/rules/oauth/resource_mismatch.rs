@@ -1,4 +1,4 @@
-use super::shared;
+use super::shared::{self, MAX_TOLD, told};
 use crate::evidence::oauth::{LinkedBy, covers};
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
@@ -24,27 +24,34 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for paper in &oauth.oauth_documents.resources {
         let asked = paper.asked.as_ref();
         let Some(resource) = paper.resource.as_ref().map(|resource| resource.text.as_str()) else {
-            let whose =
-                asked.map_or_else(|| "it is".to_owned(), |asked| format!("{}{} is", asked.address, asked.told()));
+            let whose = asked
+                .map_or_else(|| "it is".to_owned(), |asked| format!("{}{} is", told(&asked.address), asked.told()));
             let what =
                 format!("the metadata names no resource that is an address: no client can tell whether {whose} meant");
             out.hit(&paper.start).arg("what", what);
             continue;
         };
+        let shown = told(resource);
         let what = match asked {
             Some(asked) if covers(resource, &asked.address) == Some(false) => match asked.by {
-                LinkedBy::Origin => format!("the metadata describes {resource}, but {} was requested", asked.address),
-                _ => format!("the metadata{} describes {resource}, but the server is {}", asked.told(), asked.address),
+                LinkedBy::Origin => {
+                    format!("the metadata describes {shown}, but {} was requested", told(&asked.address))
+                }
+                _ => format!(
+                    "the metadata{} describes {shown}, but the server is {}",
+                    asked.told(),
+                    told(&asked.address)
+                ),
             },
             Some(asked) if query(resource).is_some() && query(resource) != query(&asked.address) => {
                 format!(
-                    "the metadata{} describes {resource}, with a query that {} does not have",
+                    "the metadata{} describes {shown} with a query that {} does not have",
                     asked.told(),
-                    asked.address
+                    told(&asked.address)
                 )
             }
             _ if resource.contains('#') => {
-                format!("the resource {resource} has a fragment, and no client may accept it")
+                format!("the resource {shown} has a fragment, and no client may accept it")
             }
             _ => continue,
         };
@@ -62,7 +69,11 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
         let Some(server) = &token.server else { continue };
         let what = if token.identifies && token.at_server {
             let client = token.audience.first().map_or("a client", String::as_str);
-            format!("{} is an identity token for {client}, and is used as access token for {server}", token.what)
+            format!(
+                "{} is an identity token for {client}, and is used as access token for {}",
+                token.what,
+                told(server)
+            )
         } else {
             let named: Vec<&str> =
                 token.audience.iter().map(String::as_str).filter(|aud| aud.contains("://")).collect();
@@ -72,7 +83,8 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
             if named.is_empty() || named.len() < token.audience.len() || named.iter().any(meant) {
                 continue;
             }
-            format!("{} is for {}, not for {server}", token.what, named.join(", "))
+            let named: Vec<_> = named.into_iter().take(MAX_TOLD).map(told).collect();
+            format!("{} is for {}, not for {}", token.what, named.join(", "), told(server))
         };
         // Where no metadata say what the server calls itself, it may go by another name than its address.
         let known = token.resources.is_empty();

@@ -15,6 +15,9 @@ use crate::evidence::oauth::{LinkedBy, ResourceMetadata, ServerMetadata};
 use crate::prelude::*;
 use group::groups;
 
+/// More issuers of one login are not looked at.
+const MAX_ISSUERS: usize = 256;
+
 /// Something of a document: the number of the document, and of the thing among those of its kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Part {
@@ -40,6 +43,8 @@ pub struct Link {
 pub struct Login {
     /// The entries that call the server, all at one address; none where only documents are there.
     pub entries: Vec<Part>,
+    /// Every issuer that is named for it: by the resource, else by the authorization servers themselves.
+    pub issuers: Vec<String>,
     /// Metadata of the protected resource.
     pub resources: Vec<Link>,
     /// Metadata of its authorization servers.
@@ -111,14 +116,15 @@ impl Login {
         links.into_iter().flatten().map(|link| link.part.analysis).collect()
     }
 
-    /// Every issuer that is named for it: by the resource, else by the authorization servers themselves.
-    pub fn issuers<'a>(&self, analyses: &'a [Analysis]) -> Vec<&'a str> {
-        let named: Vec<&str> =
-            self.resources(analyses).flat_map(|(_, paper)| &paper.servers).map(|server| server.text.as_str()).collect();
-        if named.is_empty() {
-            return self.servers(analyses).filter_map(|(_, s)| Some(s.issuer.as_ref()?.text.as_str())).collect();
+    /// What it has for issuers, each once.
+    fn gather_issuers(&self, analyses: &[Analysis]) -> Vec<String> {
+        let named = self.resources(analyses).flat_map(|(_, paper)| &paper.servers).map(|server| server.text.clone());
+        let mut found: BTreeSet<String> = named.take(MAX_ISSUERS).collect();
+        if found.is_empty() {
+            let own = self.servers(analyses).filter_map(|(_, paper)| Some(paper.issuer.as_ref()?.text.clone()));
+            found = own.take(MAX_ISSUERS).collect();
         }
-        named
+        found.into_iter().collect()
     }
 }
 

@@ -1,7 +1,7 @@
 //! Ties what lies together to servers: which metadata are of which server, whose authorization servers those name, and what else is of that login.
 
 use super::compare::{host_of, same_issuer};
-use super::group::{Group, links};
+use super::group::{Group, Target, links};
 use super::{Analysis, Link, Login, Part};
 use crate::evidence::oauth::{
     Asked, Claims, LinkedBy, OAuthDocuments, ResourceMetadata, ServerMetadata, SignedMetadata, covers, of_well_known,
@@ -32,9 +32,8 @@ const MAX_CANDIDATES: usize = 64;
 /// Ties what is in a group.
 pub(super) fn tie(group: &Group, analyses: &[Analysis]) -> Tied {
     let papers = Papers { group, analyses };
-    let mut out = Tied::default();
-    out.logins =
-        group.targets.iter().map(|target| Login { entries: target.entries.clone(), ..Login::default() }).collect();
+    let login = |target: &Target| Login { entries: target.entries.clone(), ..Login::default() };
+    let mut out = Tied { logins: group.targets.iter().map(login).collect(), ..Tied::default() };
     // What belongs to no entry is a login of its own.
     let mut lone = Login::default();
     for (part, found) in papers.resources() {
@@ -50,6 +49,9 @@ pub(super) fn tie(group: &Group, analyses: &[Analysis]) -> Tied {
     }
     out.logins.push(lone);
     papers.servers(&mut out);
+    for login in &mut out.logins {
+        login.issuers = login.gather_issuers(analyses);
+    }
     papers.rest(&mut out);
     papers.copies(&mut out);
     papers.signed(&mut out);
@@ -103,6 +105,9 @@ fn papers_of(analyses: &mut [Analysis], part: Part) -> Option<&mut OAuthDocument
     analyses.get_mut(part.analysis).map(|analysis| &mut analysis.oauth_documents)
 }
 
+/// Which target a document is of, what ties it to that, and the address that it should be of.
+type OfTarget = (usize, Link, Asked);
+
 /// A group with what its parts are.
 struct Papers<'a> {
     group: &'a Group,
@@ -123,7 +128,7 @@ impl<'a> Papers<'a> {
     }
 
     /// The target that each protected-resource metadata is of.
-    fn resources(&self) -> Vec<(Part, Option<(usize, Link, Asked)>)> {
+    fn resources(&self) -> Vec<(Part, Option<OfTarget>)> {
         let targets = &self.group.targets;
         let mut hosts: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for (index, target) in targets.iter().enumerate() {
@@ -138,7 +143,7 @@ impl<'a> Papers<'a> {
             (target, Link { part, by, sure }, Asked { address: address.to_owned(), by, sure })
         };
         let mut met = BTreeSet::new();
-        let mut out: Vec<(Part, Option<(usize, Link, Asked)>)> = Vec::new();
+        let mut out: Vec<(Part, Option<OfTarget>)> = Vec::new();
         for part in &self.group.resources {
             let Some(paper) = self.resource(*part) else { continue };
             let resource = paper.resource.as_ref().map(|at| at.text.as_str());
@@ -285,7 +290,7 @@ impl<'a> Papers<'a> {
         let mut issuers: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         let mut hosts: BTreeMap<String, Vec<usize>> = BTreeMap::new();
         for (index, login) in out.logins.iter().enumerate() {
-            for issuer in login.issuers(self.analyses) {
+            for issuer in &login.issuers {
                 issuers.entry(issuer.trim_end_matches('/').to_owned()).or_default().push(index);
             }
             hosts.entry(login.address(self.analyses).and_then(host_of).unwrap_or_default()).or_default().push(index);
@@ -374,7 +379,7 @@ impl<'a> Papers<'a> {
             if ids.is_empty() {
                 continue;
             }
-            let issuers = login.issuers(self.analyses);
+            let issuers = &login.issuers;
             let strange = |signed: Option<&SignedMetadata>| {
                 let claims = signed.and_then(|signed| signed.claims.as_ref());
                 let issuer = claims.and_then(|claims| claims.issuer.as_deref());
