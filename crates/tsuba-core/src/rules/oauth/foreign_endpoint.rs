@@ -89,6 +89,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             .arg("endpoint", "address for messages that the event stream names")
             .arg("host", host(&endpoint.text))
             .arg("issuer", format!("server at {}", host(&own.text)))
+            .advice("Have the server name an address of its own for messages; what clients send, their token too, goes there.")
             .circumstance(Circumstance::Grave);
     }
 }
@@ -105,6 +106,7 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
                     .arg("endpoint", "key that the token names")
                     .arg("host", there)
                     .arg("issuer", format!("issuer at {}", issuer.as_deref().unwrap_or("no known place")))
+                    .advice("Have the server take keys from its issuer's key set only, never from an address that a token names.")
                     .circumstance(Circumstance::Grave);
             }
         }

@@ -75,6 +75,9 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
                 "what",
                 format!("{} is of the issuer {}, and the server takes those of {whose}", token.what, told(issuer)),
             )
+            .advice(
+                "Have a token issued by an issuer that the server names, and have the server check who issued each.",
+            )
             .confidence(Confidence::Likely);
     }
 }

@@ -34,6 +34,7 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         out.hit(paper.at()).arg(
             "what",
             "the metadata of the resource names no authorization server, so clients take whichever they are told of",
-        );
+        )
+            .advice("List the authorization servers whose tokens the server takes in authorization_servers.");
     }
 }

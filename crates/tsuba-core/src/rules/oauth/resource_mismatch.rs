@@ -90,6 +90,9 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
         let known = token.resources.is_empty();
         out.hit_in(token.entry_ref, &token.audience_at)
             .arg("what", what)
+            .advice(
+                "Have a token issued for this server (the resource parameter), and have the server refuse every other.",
+            )
             .circumstance_if(known, Circumstance::Weak)
             .confidence(if known { Confidence::Possible } else { Confidence::Likely });
     }

@@ -39,7 +39,8 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
     for token in held(all).into_iter().filter(|token| token.brings_key) {
         out.hit_in(token.entry_ref, &token.at)
-            .arg("what", "is in the header of a token: whoever checks the token with it checks nothing");
+            .arg("what", "is in the header of a token: whoever checks the token with it checks nothing")
+            .advice("Have the server take keys from its issuer's key set only, never from a token.");
     }
 }
 

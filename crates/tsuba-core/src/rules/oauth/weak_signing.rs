@@ -61,6 +61,7 @@ fn tokens(all: &All<'_>, out: &mut Out<'_>) {
             out.hit_in(token.entry_ref, &token.at)
                 .arg("list", list)
                 .arg("algorithm", algorithm)
+                .advice("Have the server accept only the algorithms of its issuer's keys (ES256, EdDSA, PS256 or RS256), and revoke this token.")
                 .circumstance_if(none, Circumstance::Grave);
         }
     }
