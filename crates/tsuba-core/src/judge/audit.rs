@@ -13,7 +13,7 @@ use crate::register::{Register, ReviewStatus, approved_versions, standings};
 use crate::text::{Key, Masker, Redactor, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Analysis, Credential, Known, Login, Logins, Part, logins};
+use crate::understand::{Analysis, Credential, Known, Logins, Part, logins};
 
 /// A file that looks like a setup and could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -166,7 +166,7 @@ fn worst_first(findings: Vec<Finding>, analyses: &[Analysis]) -> Vec<Finding> {
 fn counting((analyses, logins): (&[Analysis], &Logins), entry_ref: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
     let login = entry_ref.entry.and_then(|index| logins.of_entry(Part { analysis: entry_ref.analysis, index }));
     // What was captured of an entry counts for it anyway.
-    let papers: BTreeSet<usize> = login.map(Login::documents).unwrap_or_default();
+    let papers = login.map(|login| login.documents.clone()).unwrap_or_default();
     let analysis = analyses.get(entry_ref.analysis);
     let listed = analysis.zip(entry_ref.entry).and_then(|(analysis, entry)| analysis.entries.get(entry)?.listed);
     let listed = listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) });

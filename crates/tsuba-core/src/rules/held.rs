@@ -181,7 +181,8 @@ fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
                     Some(users) => GrantTarget::of(all, users),
                     None => GrantTarget::of(all, &login.map(|login| entries_of(login, all)).unwrap_or_default()),
                 },
-                at_server: !is_identity(&credential.name),
+                at_server: !is_identity(&credential.name)
+                    && !at.is_some_and(|own| is_identity(file_name(own.document.file()))),
                 server: address.or_else(|| login.and_then(|login| login.address(all.analyses)).map(str::to_owned)),
                 resources: login.map(|login| own_names(login, all)).unwrap_or_default(),
                 login,
@@ -207,6 +208,10 @@ fn is_anybody(audience: &str) -> bool {
 fn is_statement(claims: &Claims) -> bool {
     let kind = claims.kind.as_deref().map(|kind| kind.trim_start_matches("application/"));
     kind.is_some_and(|kind| kind.ends_with("+jwt") && kind != "at+jwt")
+}
+
+fn file_name(path: &str) -> &str {
+    path.rsplit('/').next().unwrap_or(path)
 }
 
 /// Is a value called an identity token? Then it is one, and rightly.

@@ -43,9 +43,8 @@ const MARKS: &[&str] = &[
     "tls_client_certificate_bound_access_tokens",
 ];
 
-/// Keys by which one is known that does not say whose it is: beside these it must list authorization servers.
-const MARKS_ALONE: &[&str] =
-    &["bearer_methods_supported", "scopes_supported", "resource_name", "resource_documentation"];
+/// Lists by which one is known that does not say whose it is: beside these it must list addresses of authorization servers.
+const MARKS_ALONE: &[&str] = &["bearer_methods_supported", "scopes_supported"];
 
 impl ResourceMetadata {
     pub(super) fn read(fields: &Fields<'_>, asked: Option<String>, from: Option<&str>) -> Option<Self> {
@@ -54,8 +53,10 @@ impl ResourceMetadata {
         let known = match &resource {
             Some(_) => MARKS.iter().any(|key| fields.has(key)),
             None => {
-                fields.node.get("authorization_servers").is_some_and(Node::is_list)
-                    && MARKS_ALONE.iter().any(|key| fields.has(key))
+                let named = fields.node.get("authorization_servers").filter(|node| node.is_list());
+                let addresses = |list: &Node| list.items().iter().all(|item| item.text().is_some_and(is_address));
+                named.is_some_and(addresses)
+                    && MARKS_ALONE.iter().any(|key| fields.node.get(key).is_some_and(Node::is_list))
             }
         };
         if !known {
@@ -63,7 +64,7 @@ impl ResourceMetadata {
         }
         let texts = |key: &str| fields.texts(key).unwrap_or_default();
         let mut servers = texts("authorization_servers");
-        servers.extend(fields.text("authorization_server"));
+        servers.extend(["authorization_server", "authorization_servers"].iter().filter_map(|key| fields.text(key)));
         servers.retain(|server| !server.text.trim().is_empty());
         servers.truncate(MAX_SERVERS);
         let mut algorithms = texts("resource_signing_alg_values_supported");
@@ -87,13 +88,20 @@ impl ResourceMetadata {
     }
 }
 
+fn is_address(text: &str) -> bool {
+    text.is_empty() || text.contains("://")
+}
+
 /// Is the server at this address the resource, or a part of it? The scheme, host and port must be the same, and the server's path must begin
 /// with the resource's, segment by segment (RFC 9728, 3.3; protocol 2025-11-25, authorization). `None` where the server's address is none.
 pub(crate) fn covers(resource: &str, server: &str) -> Option<bool> {
     let server = url::Url::parse(server).ok()?;
     let Ok(resource) = url::Url::parse(resource) else { return Some(false) };
-    let origin =
-        |url: &url::Url| (url.scheme().to_owned(), url.host_str().map(str::to_owned), url.port_or_known_default());
+    let origin = |url: &url::Url| {
+        // A name with its root's dot is the same name.
+        let host = url.host_str().map(|host| host.trim_end_matches('.').to_owned());
+        (url.scheme().to_owned(), host, url.port_or_known_default())
+    };
     let parts =
         |url: &url::Url| -> Vec<String> { url.path().trim_end_matches('/').split('/').map(str::to_owned).collect() };
     Some(origin(&server) == origin(&resource) && parts(&server).starts_with(&parts(&resource)))

@@ -56,9 +56,7 @@ impl Claims {
         let flags: Vec<String> = flags.filter(|name| administers(name)).cloned().collect();
         let plain = |name: &str| moment(name).map(|at| if at > MILLISECONDS { at / 1000 } else { at });
         let mut scopes = Vec::new();
-        for (name, value) in claims.iter().filter(|(name, _)| grants(name)) {
-            gather(value, name, 0, &mut scopes);
-        }
+        granted(&claims, 0, &mut scopes);
         scopes.extend(flags);
         let kind = text(&header, "typ").map(|kind| kind.to_ascii_lowercase());
         // What is marked as an access token is none of identity, whatever else it says (RFC 9068, section 2.1).
@@ -139,21 +137,22 @@ fn seconds(value: &Value) -> Option<i64> {
 pub(super) fn grants(name: &str) -> bool {
     let last = name.trim_end_matches('/').rsplit(['/', ':']).next().unwrap_or(name).to_ascii_lowercase();
     let plain: String = last.chars().filter(char::is_ascii_alphanumeric).collect();
-    matches!(
+    let ends = ["roles", "permissions", "scopes", "groups"].iter().any(|end| plain.ends_with(end));
+    ends || matches!(
         plain.as_str(),
-        "scope"
-            | "scopes"
-            | "scp"
-            | "permissions"
-            | "role"
-            | "roles"
-            | "groups"
-            | "wids"
-            | "authorities"
-            | "entitlements"
-            | "realmaccess"
-            | "resourceaccess"
+        "scope" | "scp" | "role" | "wids" | "authorities" | "entitlements" | "realmaccess" | "resourceaccess"
     )
+}
+
+/// What the claims grant, wherever they say so.
+fn granted(claims: &Map<String, Value>, depth: usize, out: &mut Vec<String>) {
+    for (name, value) in claims {
+        match value {
+            value if grants(name) => gather(value, name, 0, out),
+            Value::Object(below) if depth < MAX_ROLES => granted(below, depth + 1, out),
+            _ => {}
+        }
+    }
 }
 
 /// The texts of a value and of what it holds, divided where they are lists in one text.
@@ -219,6 +218,9 @@ mod tests {
             (r#"{"https://id.saltmarsh-line.example/roles": ["owner"]}"#, "owner"),
             (r#"{"https://id.saltmarsh-line.example/claims/permissions": "a b"}"#, "a b"),
             (r#"{"groups": ["Harbour Crew"]}"#, "Harbour Crew"),
+            (r#"{"authorization": {"roles": ["owner"]}}"#, "owner"),
+            (r#"{"https://id.saltmarsh-line.example/claims": {"x-allowed-roles": ["owner"]}}"#, "owner"),
+            (r#"{"address": {"region": "owner"}}"#, ""),
             (r#"{"is_admin": true, "email_verified": true}"#, "is_admin"),
             (r#"{"is_admin": false}"#, ""),
             (r#"{"authorities": ["ROLE_ADMIN"], "scp": ["x"]}"#, "ROLE_ADMIN x"),

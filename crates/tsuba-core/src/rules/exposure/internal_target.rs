@@ -59,7 +59,7 @@ fn named(oauth: &OAuth<'_>, out: &mut Out<'_>) {
         let Some(inside) = is_internal(address) else { return };
         let remote = Remote::parse(address);
         // From there nobody has a client fetch anything, wherever the server is.
-        let grave = inside.starts_with("a link-local") || is_metadata_service(&remote.host);
+        let grave = !matches!(inside, "this machine" | "an address of a private network");
         // Every refusal points there: it is told once.
         if !(is_public || grave) || !seen.insert((what.to_owned(), address.text.clone())) {
             return;

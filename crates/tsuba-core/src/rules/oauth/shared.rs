@@ -45,7 +45,7 @@ pub(super) fn confidence(asked: Option<&Asked>) -> Confidence {
     match asked {
         None => Confidence::Certain,
         Some(Asked { sure: false, .. }) => Confidence::Possible,
-        Some(Asked { by: LinkedBy::Folder, .. }) => Confidence::Likely,
+        Some(Asked { by: LinkedBy::Folder | LinkedBy::Host, .. }) => Confidence::Likely,
         Some(_) => Confidence::Certain,
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::prelude::*;
 use crate::text::{Located, Remote};
+use core::net::{IpAddr, Ipv4Addr};
 
 /// The host of an address, lower case; its port is compared where two addresses of one host are.
 pub(crate) fn host_of(address: &str) -> Option<String> {
@@ -49,20 +50,36 @@ pub(crate) fn is_internal(address: &Located) -> Option<&'static str> {
     if is_metadata_service(&remote.host) {
         return Some(METADATA);
     }
-    let link_local = match remote.address {
-        Some(core::net::IpAddr::V4(v4)) => v4.is_link_local(),
-        Some(core::net::IpAddr::V6(v6)) => v6.segments().first().is_some_and(|first| first & 0xffc0 == 0xfe80),
-        None => false,
+    let v4 = |address: IpAddr| match address {
+        IpAddr::V4(v4) => Some(v4),
+        // What is mapped is reached like what it maps (RFC 4291, 2.5.5.2).
+        IpAddr::V6(v6) => v6.to_ipv4_mapped(),
     };
-    if link_local {
-        Some("a link-local address")
-    } else if remote.loopback {
+    let first = |address: IpAddr| match address {
+        IpAddr::V6(v6) => v6.segments().first().copied(),
+        IpAddr::V4(_) => None,
+    };
+    let inside = remote.address.and_then(v4);
+    let six = remote.address.and_then(first);
+    if inside.is_some_and(|v4| v4.is_link_local()) || six.is_some_and(|first| first & 0xffc0 == 0xfe80) {
+        let metadata = inside.is_some_and(|v4| is_metadata_service(&v4.to_string()));
+        Some(if metadata { METADATA } else { "a link-local address" })
+    } else if remote.loopback
+        || inside.is_some_and(|v4| v4.is_loopback() || v4.is_unspecified())
+        || remote.address.is_some_and(|a| a.is_unspecified())
+    {
         Some("this machine")
-    } else if remote.is_private() {
+    } else if remote.is_private() || inside.is_some_and(|v4| v4.is_private() || is_shared(v4)) {
         Some("an address of a private network")
     } else {
         None
     }
+}
+
+/// Addresses that carriers share among their customers (RFC 6598).
+fn is_shared(address: Ipv4Addr) -> bool {
+    let [first, second, ..] = address.octets();
+    first == 100 && second & 0xc0 == 64
 }
 
 #[cfg(test)]
@@ -96,6 +113,11 @@ mod tests {
             ("https://169.254.169.254/latest", true),
             ("https://2852039166/token", true),
             ("https://[fe80::1]/x", true),
+            ("https://100.64.1.1", true),
+            ("https://100.128.1.1", false),
+            ("https://0.0.0.0", true),
+            ("https://[::ffff:169.254.169.254]", true),
+            ("https://[::ffff:8.8.8.8]", false),
             ("http://localhost:8080/x", true),
             ("https://${HOST}/x", false),
         ] {

@@ -12,6 +12,9 @@ pub(super) struct Group {
     pub(super) targets: Vec<Target>,
     /// Was all of it captured of one server?
     pub(super) captured: bool,
+    /// Does it lie where nothing is set up, and was not handed over as evidence? Then it may be of servers that are set up nowhere, and only what
+    /// names a server is of that.
+    pub(super) apart: bool,
     /// Protected-resource metadata.
     pub(super) resources: Vec<Part>,
     /// Authorization-server metadata.
@@ -87,6 +90,8 @@ pub(super) fn groups(analyses: &[Analysis]) -> Vec<Group> {
         let hosts: BTreeSet<String> = hosts.collect();
         let entries: Vec<Part> = hosts.iter().filter_map(|host| known.get(host)).flatten().copied().collect();
         group.targets = targets(analyses, &entries);
+        let evidence = |part: &Part| analyses.get(part.analysis).is_some_and(|own| own.document.facts.evidence);
+        group.apart = !group.resources.iter().any(evidence);
     }
     found.into_values().collect()
 }
@@ -136,24 +141,29 @@ fn folder(path: &str) -> &str {
     path.rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
+/// Folders of a copied site, from a host's to that of a well-known address, are at most so many.
+const MAX_ABOVE: usize = 6;
+
 /// The folder that a document belongs to: where servers are set up, that is the one it lies in or the one above; else its own.
 fn home(analysis: &Analysis, homes: &BTreeMap<String, Vec<Part>>) -> String {
     let path = analysis.document.file();
-    // What is published at a well-known address lies in a folder of that name (RFC 8615, 3).
-    let own = match path.split_once("/.well-known/") {
-        Some((above, _)) => above,
-        None if path.starts_with(".well-known/") => "",
-        None => folder(path),
+    // What is published at a well-known address lies in a folder of that name, below those of the site's path (RFC 8615, 3).
+    let (own, published) = match path.split_once("/.well-known/") {
+        Some((above, _)) => (above, true),
+        None if path.starts_with(".well-known/") => ("", true),
+        None => (folder(path), false),
     };
-    if homes.contains_key(own) || own.is_empty() {
-        return own.to_owned();
+    let mut at = own;
+    for _ in 0..if published { MAX_ABOVE } else { 2 } {
+        if homes.contains_key(at) {
+            return at.to_owned();
+        }
+        if at.is_empty() {
+            break;
+        }
+        at = folder(at);
     }
-    let above = folder(own);
-    // A copy of a site lies in a folder that is called like its host.
-    let name = own.rsplit('/').next().unwrap_or(own);
-    let next = if name.contains('.') && !name.starts_with('.') { folder(above) } else { above };
-    let beside = [above, next].into_iter().find(|folder| homes.contains_key(*folder));
-    beside.unwrap_or(if next == above { own } else { above }).to_owned()
+    own.to_owned()
 }
 
 /// The entries, together where they call the same address.

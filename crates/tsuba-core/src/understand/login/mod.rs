@@ -15,6 +15,8 @@ use crate::evidence::oauth::{LinkedBy, ResourceMetadata, ServerMetadata};
 use crate::prelude::*;
 use group::groups;
 
+/// What is found in more documents of one login counts for those alone.
+const MAX_DOCUMENTS: usize = 256;
 /// More issuers of one login are not looked at.
 const MAX_ISSUERS: usize = 256;
 
@@ -45,6 +47,8 @@ pub struct Login {
     pub entries: Vec<Part>,
     /// Every issuer that is named for it: by the resource, else by the authorization servers themselves.
     pub issuers: Vec<String>,
+    /// The documents that it is put together from.
+    pub documents: Vec<usize>,
     /// Metadata of the protected resource.
     pub resources: Vec<Link>,
     /// Metadata of its authorization servers.
@@ -110,10 +114,11 @@ impl Login {
         })
     }
 
-    /// The documents that it is put together from.
-    pub fn documents(&self) -> BTreeSet<usize> {
+    /// The documents that it is put together from, each once.
+    fn gather_documents(&self) -> Vec<usize> {
         let links = [&self.resources, &self.servers, &self.key_sets, &self.clients, &self.grants, &self.tokens];
-        links.into_iter().flatten().map(|link| link.part.analysis).collect()
+        let all: BTreeSet<usize> = links.into_iter().flatten().map(|link| link.part.analysis).collect();
+        all.into_iter().take(MAX_DOCUMENTS).collect()
     }
 
     /// What it has for issuers, each once.
@@ -139,7 +144,8 @@ pub(crate) fn logins(analyses: &mut [Analysis]) -> Logins {
         tie::note(&tied, analyses);
         out.all.extend(tied.logins);
     }
-    for (index, login) in out.all.iter().enumerate() {
+    for (index, login) in out.all.iter_mut().enumerate() {
+        login.documents = login.gather_documents();
         out.entries.extend(login.entries.iter().map(|part| (*part, index)));
         out.tokens.extend(login.tokens.iter().map(|link| (link.part, index)));
         out.grants.extend(login.grants.iter().map(|link| (link.part, index)));

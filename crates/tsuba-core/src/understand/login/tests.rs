@@ -67,6 +67,8 @@ fn documents_are_tied_by_the_surest_sign() {
         (vec![one(), ("b/r.json", resource("https://other.example/mcp", &[]))], vec![]),
         // But says itself which server it is of.
         (vec![one(), ("b/r.json", resource(own, &[]))], vec!["b/r.json resource"]),
+        // Where nothing is set up, another path of the same host is another server's.
+        (vec![one(), ("b/r.json", resource("https://tides.example/other", &[]))], vec![]),
         (
             vec![
                 one(),

@@ -168,7 +168,7 @@ impl<'a> Papers<'a> {
         // What fits nothing is held against what nothing fits.
         let open: Vec<usize> = (0..targets.len()).filter(|target| !met.contains(target)).collect();
         let unfit = out.iter().filter(|(_, found)| found.is_none()).count();
-        for (part, found) in out.iter_mut().filter(|(_, found)| found.is_none()) {
+        for (part, found) in out.iter_mut().filter(|(_, found)| found.is_none() && !self.group.apart) {
             let resource = self.resource(*part).and_then(|paper| paper.resource.as_ref()).map(|at| at.text.as_str());
             let mut near = resource.into_iter().flat_map(at_host).filter(|target| !met.contains(target));
             let host = near.next().map(|target| (target, near.next().is_none()));
