@@ -4,6 +4,7 @@
 //! written, within bounds. No tool is ever called; whatever a server asks of its client is refused and recorded. `wire` is bytes in and
 //! events out; `peer` is the edge where processes and sockets are; `session` knows what to ask.
 
+mod answered;
 mod bounds;
 pub mod cage;
 mod capture;

@@ -1,6 +1,7 @@
 //! Questions about the login of a remote server, asked without logging in: how it refuses, and what its metadata say. No client is
 //! registered and no login is begun.
 
+use crate::answered::{FIRST_EVENT, first_event, kind};
 use crate::evidence::{Era, Evidence, HttpAnswer};
 use crate::job::Options;
 use crate::net::{Client, Why, is_loopback};
@@ -302,7 +303,7 @@ fn headers(response: &Response<Body>) -> BTreeMap<String, String> {
 }
 
 /// The body, where it is JSON within the bound. What is compressed was not asked for, and is not read.
-fn body(response: Response<Body>) -> Option<Raw> {
+pub(crate) fn body(response: Response<Body>) -> Option<Raw> {
     if response.headers().contains_key(header::CONTENT_ENCODING) {
         return None;
     }
@@ -313,95 +314,6 @@ fn body(response: Response<Body>) -> Option<Raw> {
         return None;
     }
     serde_json::from_slice(&bytes).ok()
-}
-
-/// So long is waited for the first event of a stream.
-const FIRST_EVENT: Duration = Duration::from_secs(2);
-/// A first event of more bytes is not read.
-const MAX_EVENT_BYTES: u64 = 16 << 10;
-
-fn is_of(response: &Response<Body>, kind: &str) -> bool {
-    let written = response.headers().get(header::CONTENT_TYPE).and_then(|value| value.to_str().ok());
-    written.is_some_and(|written| written.to_ascii_lowercase().contains(kind))
-}
-
-/// What a successful answer is; of a stream that is not known.
-fn kind(response: Response<Body>) -> Option<&'static str> {
-    if is_of(&response, "html") {
-        return Some("page");
-    }
-    if !is_of(&response, "json") {
-        return None;
-    }
-    let body = body(response)?;
-    Some(kind_of(&serde_json::from_str(body.get()).ok()?))
-}
-
-/// Words by which an error says that a login is missing.
-const REFUSING: &[&str] = &[
-    "unauthorized",
-    "unauthorised",
-    "unauthenticated",
-    "not authenticated",
-    "authentication",
-    "authorization",
-    "access denied",
-    "forbidden",
-    "invalid_token",
-    "missing token",
-    "token required",
-    "api key",
-    "log in",
-    "login",
-    "sign in",
-    "401",
-    "403",
-];
-
-fn kind_of(body: &Value) -> &'static str {
-    if body.get("result").is_some() {
-        return "result";
-    }
-    let error = ["error", "errors", "message", "detail", "error_description", "title", "status", "code"]
-        .iter()
-        .filter_map(|key| body.get(key));
-    let text = error.map(Value::to_string).collect::<Vec<_>>().join(" ").to_ascii_lowercase();
-    match text.is_empty() {
-        true => "other",
-        false if REFUSING.iter().any(|word| text.contains(word)) => "refusal",
-        false => "error",
-    }
-}
-
-/// The address that the first event of a stream names, as the protocol of 2024-11-05 has it.
-fn first_event(response: Response<Body>, url: &Url) -> Option<String> {
-    if !is_of(&response, "event-stream") {
-        return None;
-    }
-    let mut reader = response.into_body().into_reader().take(MAX_EVENT_BYTES);
-    let mut text = Vec::new();
-    let mut piece = [0; 1024];
-    // An error is the end of waiting.
-    while let Ok(count @ 1..) = reader.read(&mut piece) {
-        text.extend(piece.get(..count).unwrap_or_default());
-        let so_far = String::from_utf8_lossy(&text).replace('\r', "\n");
-        if let Some((event, _)) = so_far.split_once("\n\n") {
-            return endpoint_of(event, url);
-        }
-    }
-    None
-}
-
-fn endpoint_of(event: &str, url: &Url) -> Option<String> {
-    let field = |name: &str| {
-        let line = event.lines().find_map(|line| line.strip_prefix(name)?.strip_prefix(':'));
-        line.map(|value| value.trim().to_owned())
-    };
-    let named = field("data").filter(|_| field("event").as_deref() == Some("endpoint"))?;
-    let mut address = url.join(&named).ok()?;
-    // What follows says which conversation is meant, and opens it.
-    address.set_query(None);
-    Some(address.to_string())
 }
 
 fn value(answer: &HttpAnswer) -> Option<Value> {
@@ -459,39 +371,6 @@ mod tests {
             texts(server_places(&url("https://tide.example"))),
             ["/.well-known/oauth-authorization-server", "/.well-known/openid-configuration"]
         );
-    }
-
-    #[test]
-    fn what_a_call_was_answered_is_told_by_its_body() {
-        for (body, want) in [
-            (r#"{"jsonrpc": "2.0", "id": 1, "result": {}}"#, "result"),
-            (r#"{"jsonrpc": "2.0", "id": 1, "error": {"code": -32001, "message": "Unauthorized"}}"#, "refusal"),
-            (r#"{"error": "invalid_token"}"#, "refusal"),
-            (r#"{"status": 401}"#, "refusal"),
-            (r#"{"message": "Please log in first"}"#, "refusal"),
-            (
-                r#"{"jsonrpc": "2.0", "id": 1, "error": {"code": -32602, "message": "Unsupported protocol version"}}"#,
-                "error",
-            ),
-            (r#"{"hello": "there"}"#, "other"),
-            ("[]", "other"),
-        ] {
-            assert_eq!(kind_of(&serde_json::from_str(body).unwrap()), want, "{body}");
-        }
-    }
-
-    #[test]
-    fn the_first_event_names_where_messages_go() {
-        let url = Url::parse("https://tide.example/sse").unwrap();
-        for (event, want) in [
-            ("event: endpoint\ndata: /messages?session=1", Some("https://tide.example/messages")),
-            ("event:endpoint\ndata:https://other.example/m", Some("https://other.example/m")),
-            ("event: message\ndata: {}", None),
-            ("data: /messages", None),
-            (": a comment", None),
-        ] {
-            assert_eq!(endpoint_of(event, &url).as_deref(), want, "{event}");
-        }
     }
 
     #[test]

@@ -6,6 +6,7 @@
 
 mod compare;
 mod group;
+mod site;
 mod tie;
 
 pub(crate) use compare::{host_of, is_internal, is_metadata_service, same_issuer};

@@ -2,9 +2,10 @@
 
 use super::compare::{host_of, same_issuer};
 use super::group::{Group, Target, links};
+use super::site::{issuer_of_path, of_path};
 use super::{Analysis, Link, Login, Part};
 use crate::evidence::oauth::{
-    Asked, Claims, LinkedBy, OAuthDocuments, ResourceMetadata, ServerMetadata, SignedMetadata, covers, of_well_known,
+    Asked, Claims, LinkedBy, OAuthDocuments, ResourceMetadata, ServerMetadata, SignedMetadata, covers,
 };
 use crate::prelude::*;
 use crate::text::normal;
@@ -408,33 +409,4 @@ fn shares_endpoint(one: &ServerMetadata, other: &ServerMetadata) -> bool {
 /// Is the one the other, but for what makes no difference?
 fn same_place(one: &str, other: &str) -> bool {
     covers(one, other) == Some(true) && covers(other, one) == Some(true)
-}
-
-/// The server that a file of a copied site is of: a folder called like a host, and the well-known address in it.
-fn of_path(path: &str) -> Option<String> {
-    let (before, rest) = path.split_once("/.well-known/oauth-protected-resource")?;
-    let address = format!("https://{}/.well-known/oauth-protected-resource{rest}", host_named(before)?);
-    of_well_known(address.trim_end_matches(".json"))
-}
-
-/// Likewise the issuer (RFC 8414, 3.1; OpenID Connect Discovery 1.0, 4.1).
-fn issuer_of_path(path: &str) -> Option<String> {
-    let (before, rest) = path.split_once("/.well-known/")?;
-    let rest = rest.trim_end_matches(".json");
-    let host =
-        host_named(before.split('/').find(|part| part.contains('.') && !part.starts_with('.')).unwrap_or(before))?;
-    let inner =
-        rest.strip_prefix("oauth-authorization-server").or_else(|| rest.strip_prefix("openid-configuration"))?;
-    let outer = before.rsplit_once(&host).map_or("", |(_, path)| path);
-    Some(format!("https://{host}{outer}{inner}"))
-}
-
-/// The last folder's name, where it is that of a host.
-fn host_named(folder: &str) -> Option<String> {
-    let name = folder.rsplit('/').next().unwrap_or(folder);
-    let labels = name.split('.').count();
-    let plain = name.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'.' | b'-'));
-    let ends =
-        name.rsplit('.').next().is_some_and(|last| last.len() > 1 && last.bytes().all(|b| b.is_ascii_alphabetic()));
-    (labels > 1 && plain && ends && !name.starts_with('.')).then(|| name.to_owned())
 }
