@@ -14,23 +14,22 @@ use core::cell::RefCell;
 /// Seconds of a day.
 pub(in crate::rules) const DAY: i64 = 86_400;
 
+/// Every credential with where it stands, and its number there.
+fn credentials<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, usize, &'a Analysis, &'a Credential)> {
+    all.analyses.iter().enumerate().flat_map(|(index, analysis)| {
+        let of_entries = analysis.entries.iter().enumerate().map(|(e, entry)| (Some(e), &entry.credentials));
+        of_entries.chain([(None, &analysis.credentials)]).flat_map(move |(entry, credentials)| {
+            let entry_ref = EntryRef { analysis: index, entry };
+            credentials.iter().enumerate().map(move |(at, credential)| (entry_ref, at, analysis, credential))
+        })
+    })
+}
+
 /// Every plaintext credential with where it stands.
 pub(in crate::rules) fn plaintext<'a>(all: &All<'a>) -> impl Iterator<Item = (EntryRef, &'a Analysis, &'a Credential)> {
-    all.analyses.iter().enumerate().flat_map(|(index, analysis)| {
-        let own = analysis.entries.iter().enumerate().flat_map(move |(e, entry)| {
-            entry
-                .credentials
-                .iter()
-                .map(move |credential| (EntryRef { analysis: index, entry: Some(e) }, analysis, credential))
-        });
-        own.chain(
-            analysis
-                .credentials
-                .iter()
-                .map(move |credential| (EntryRef { analysis: index, entry: None }, analysis, credential)),
-        )
-        .filter(|(_, _, credential)| credential.is_plaintext())
-    })
+    credentials(all)
+        .filter(|(.., credential)| credential.is_plaintext())
+        .map(|(entry_ref, _, analysis, credential)| (entry_ref, analysis, credential))
 }
 
 /// What somebody holds: a token that lies there, or a grant that is told of.
@@ -97,9 +96,19 @@ impl<'a> GrantTarget<'a> {
 
 /// Everything that somebody holds.
 pub(in crate::rules) fn held<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
+    gathered(all, |_| true)
+}
+
+/// What is used at a server: tokens, and what is told of them. A list of grants, which may be long, says nothing of a login.
+pub(in crate::rules) fn used<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
+    gathered(all, |source| source != GrantSource::List)
+}
+
+fn gathered<'a>(all: &All<'a>, wanted: fn(GrantSource) -> bool) -> Vec<HeldGrant<'a>> {
     let mut out = tokens(all);
-    let oauth_documents =
-        || all.analyses.iter().enumerate().filter(|(_, analysis)| !analysis.oauth_documents.grants.is_empty());
+    let oauth_documents = || {
+        all.analyses.iter().enumerate().filter(|(_, own)| own.oauth_documents.grants.iter().any(|g| wanted(g.source)))
+    };
     if oauth_documents().next().is_some() {
         let servers = Servers::of(all);
         for (index, analysis) in oauth_documents() {
@@ -108,7 +117,7 @@ pub(in crate::rules) fn held<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
                 .entries
                 .iter()
                 .position(|entry| analysis.listing_of(entry).is_some_and(|listing| listing.captured.is_some()));
-            let grants = analysis.oauth_documents.grants.iter().enumerate();
+            let grants = analysis.oauth_documents.grants.iter().enumerate().filter(|(_, grant)| wanted(grant.source));
             out.extend(grants.filter_map(|(at, grant)| {
                 let login = all.logins.of_grant(Part { analysis: index, index: at });
                 servers.held(all, (index, own), analysis, grant, login)
@@ -129,21 +138,8 @@ fn listings_of<'a>(all: &All<'a>, entries: &[(&'a Analysis, &'a Entry)]) -> Vec<
 
 /// Every JSON Web Token that lies there.
 fn tokens<'a>(all: &All<'a>) -> Vec<HeldGrant<'a>> {
-    let found: Vec<(EntryRef, usize, &Analysis, &Credential)> = all
-        .analyses
-        .iter()
-        .enumerate()
-        .flat_map(|(index, analysis)| {
-            let own = analysis.entries.iter().enumerate().flat_map(move |(e, entry)| {
-                let entry_ref = EntryRef { analysis: index, entry: Some(e) };
-                entry.credentials.iter().enumerate().map(move |(at, credential)| (entry_ref, at, analysis, credential))
-            });
-            let entry_ref = EntryRef { analysis: index, entry: None };
-            let loose = analysis.credentials.iter().enumerate();
-            own.chain(loose.map(move |(at, credential)| (entry_ref, at, analysis, credential)))
-        })
-        .filter(|(.., credential)| credential.is_web_token())
-        .collect();
+    let found: Vec<(EntryRef, usize, &Analysis, &Credential)> =
+        credentials(all).filter(|(.., credential)| credential.is_web_token()).collect();
     // One token may be handed to several servers: each of them may need it.
     let mut users: BTreeMap<&str, Vec<(&'a Analysis, &'a Entry)>> = BTreeMap::new();
     for (entry_ref, _, analysis, credential) in &found {
@@ -326,11 +322,11 @@ impl<'a> Servers<'a> {
             what: what(grant),
             scopes: grant.scopes.clone(),
             has_audience: match (grant.source, &grant.audience) {
-                (GrantSource::Claims, audience) => Some(audience.as_ref().is_some_and(|list| !list.is_empty())),
-                (GrantSource::Introspection, None) => Some(false),
-                (_, audience) => {
-                    audience.as_ref().map(|list| list.is_empty() || list.iter().any(|aud| !is_anybody(&aud.text)))
+                // They say all of it: what is not there is not so.
+                (GrantSource::Claims | GrantSource::Introspection, audience) => {
+                    Some(audience.iter().flatten().any(|aud| !is_anybody(&aud.text)))
                 }
+                (GrantSource::Response | GrantSource::List, audience) => audience.as_ref().map(|_| true),
             },
             audience: grant.audience.iter().flatten().map(|aud| aud.text.clone()).collect(),
             audience_at: grant.audience.iter().flatten().next().unwrap_or(&grant.at).clone(),

@@ -22,6 +22,8 @@ pub struct SignedMetadata {
 
 /// Claims of the token as such (RFC 7519, 4.1).
 const REGISTERED: &[&str] = &["iss", "sub", "aud", "exp", "nbf", "iat", "jti"];
+/// More members of one mapping are not compared: the standards know fewer than a hundred.
+const MAX_COMPARED: usize = 256;
 /// More members that differ are not told.
 const MAX_TOLD: usize = 16;
 
@@ -29,7 +31,7 @@ impl SignedMetadata {
     pub(super) fn read(fields: &Fields<'_>) -> Option<Self> {
         let at = fields.text("signed_metadata").filter(|text| !text.text.is_empty())?;
         let differs = parts(&at.text).map(|(_, claims)| {
-            let members = claims.iter().filter(|(name, _)| !REGISTERED.contains(&name.as_str()));
+            let members = claims.iter().filter(|(name, _)| !REGISTERED.contains(&name.as_str())).take(MAX_COMPARED);
             let other = members.filter(|(name, value)| fields.node.get(name).is_some_and(|node| !same(node, value)));
             other.map(|(name, value)| (name.clone(), brief(value))).take(MAX_TOLD).collect()
         });
@@ -47,10 +49,15 @@ fn same(node: &Node, value: &Value) -> bool {
             node.scalar().and_then(|text| text.parse::<f64>().ok()) == value.as_f64()
         }
         (Written::List(items), Value::Array(values)) => {
-            items.len() == values.len() && values.iter().all(|value| items.iter().any(|item| same(item, value)))
+            let texts: Option<BTreeSet<&str>> = items.iter().map(Node::text).collect();
+            let others: Option<BTreeSet<&str>> = values.iter().map(Value::as_str).collect();
+            match (texts, others) {
+                (Some(texts), Some(others)) => texts == others,
+                _ => items.len() == values.len() && items.iter().zip(values).all(|(item, value)| same(item, value)),
+            }
         }
         (Written::Map(_), Value::Object(map)) => {
-            map.iter().all(|(key, value)| node.get(key).is_some_and(|item| same(item, value)))
+            map.iter().take(MAX_COMPARED).all(|(key, value)| node.get(key).is_some_and(|item| same(item, value)))
         }
         _ => false,
     }

@@ -1,7 +1,7 @@
 use super::shared::{host, same_site};
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::Severity;
 use crate::text::Located;
 
@@ -96,7 +96,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 
 /// Tokens that say themselves where their key is to be fetched, on another site than their issuer's.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all) {
+    for token in used(all) {
         let issuer = token.issuer.as_deref().map(host).filter(|issuer| !issuer.is_empty());
         for address in &token.key_addresses {
             let there = host(address);

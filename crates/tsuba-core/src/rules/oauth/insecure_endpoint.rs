@@ -2,7 +2,7 @@ use super::shared::told;
 use crate::evidence::oauth::is_insecure;
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::Severity;
 use crate::text::Located;
 
@@ -56,7 +56,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 
 /// Tokens that have their key fetched without TLS.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all) {
+    for token in used(all) {
         for address in token.key_addresses.iter().filter(|address| is_insecure(&token.at.with_text(address.as_str()))) {
             out.hit_in(token.entry_ref, &token.at)
                 .arg("name", "key that the token names")

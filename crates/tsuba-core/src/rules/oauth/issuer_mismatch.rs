@@ -2,7 +2,7 @@ use super::shared::{self, MAX_TOLD, told};
 use crate::evidence::oauth::LinkedBy;
 use crate::judge::{All, Check, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::{Confidence, Severity};
 use crate::understand::same_issuer;
 
@@ -58,7 +58,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 
 /// Tokens of another issuer than the server takes them of.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all) {
+    for token in used(all) {
         let Some(login) = token.login else { continue };
         let (Some(issuer), named) = (token.issuer.as_deref().filter(|issuer| issuer.contains("://")), &login.issuers)
         else {

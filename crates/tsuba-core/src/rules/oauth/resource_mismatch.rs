@@ -2,7 +2,7 @@ use super::shared::{self, MAX_TOLD, told};
 use crate::evidence::oauth::{LinkedBy, covers};
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::{Confidence, Severity};
 
 pub(super) static RULE: Rule = Rule {
@@ -65,7 +65,7 @@ fn query(address: &str) -> Option<&str> {
 
 /// Tokens that were made for another server, or for a client.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all) {
+    for token in used(all) {
         let Some(server) = &token.server else { continue };
         let what = if token.identifies && token.at_server {
             let client = token.audience.first().map_or("a client", String::as_str);

@@ -1,7 +1,7 @@
 use crate::evidence::oauth::WebKey;
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -37,7 +37,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 
 /// Tokens that bring the key that they are to be checked with.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all).into_iter().filter(|token| token.brings_key) {
+    for token in used(all).into_iter().filter(|token| token.brings_key) {
         out.hit_in(token.entry_ref, &token.at)
             .arg("what", "is in the header of a token: whoever checks the token with it checks nothing")
             .advice("Have the server take keys from its issuer's key set only, never from a token.");

@@ -1,6 +1,6 @@
 use crate::judge::{All, Check, Circumstance, OAuth, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
-use crate::rules::held::held;
+use crate::rules::held::used;
 use crate::severity::Severity;
 use crate::text::Located;
 
@@ -50,7 +50,7 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 
 /// Tokens that anybody could have written, or everyone who checks them.
 fn tokens(all: &All<'_>, out: &mut Out<'_>) {
-    for token in held(all) {
+    for token in used(all) {
         let Some(algorithm) = token.algorithm.clone() else { continue };
         let none = algorithm.eq_ignore_ascii_case("none");
         // Where the issuer publishes keys, its tokens are signed with one of them (RFC 8725, 3.1).

@@ -75,6 +75,19 @@ pub struct Logins {
 }
 
 impl Logins {
+    /// Adds a login; what was captured of an entry and what lies beside it are one.
+    fn take(&mut self, login: Login) {
+        let known = login.entries.iter().find_map(|part| self.entries.get(part)).copied();
+        let index = known.unwrap_or(self.all.len());
+        for part in &login.entries {
+            self.entries.entry(*part).or_insert(index);
+        }
+        match self.all.get_mut(index) {
+            Some(own) => own.join(login),
+            None => self.all.push(login),
+        }
+    }
+
     /// The login at the server of an entry.
     pub fn of_entry(&self, entry: Part) -> Option<&Login> {
         self.all.get(*self.entries.get(&entry)?)
@@ -115,6 +128,23 @@ impl Login {
         })
     }
 
+    /// With what another place says of the same server.
+    fn join(&mut self, other: Self) {
+        let new: Vec<Part> = {
+            let known: BTreeSet<&Part> = self.entries.iter().collect();
+            other.entries.into_iter().filter(|part| !known.contains(part)).collect()
+        };
+        self.entries.extend(new);
+        let issuers: BTreeSet<String> = self.issuers.drain(..).chain(other.issuers).collect();
+        self.issuers = issuers.into_iter().take(MAX_ISSUERS).collect();
+        self.resources.extend(other.resources);
+        self.servers.extend(other.servers);
+        self.key_sets.extend(other.key_sets);
+        self.clients.extend(other.clients);
+        self.grants.extend(other.grants);
+        self.tokens.extend(other.tokens);
+    }
+
     /// The documents that it is put together from, each once.
     fn gather_documents(&self) -> Vec<usize> {
         let links = [&self.resources, &self.servers, &self.key_sets, &self.clients, &self.grants, &self.tokens];
@@ -143,11 +173,12 @@ pub(crate) fn logins(analyses: &mut [Analysis]) -> Logins {
     for group in groups(analyses) {
         let tied = tie::tie(&group, analyses);
         tie::note(&tied, analyses);
-        out.all.extend(tied.logins);
+        for login in tied.logins {
+            out.take(login);
+        }
     }
     for (index, login) in out.all.iter_mut().enumerate() {
         login.documents = login.gather_documents();
-        out.entries.extend(login.entries.iter().map(|part| (*part, index)));
         out.tokens.extend(login.tokens.iter().map(|link| (link.part, index)));
         out.grants.extend(login.grants.iter().map(|link| (link.part, index)));
     }

@@ -29,6 +29,10 @@ pub(super) struct Tied {
 
 /// More candidates of one host are not looked at.
 const MAX_CANDIDATES: usize = 64;
+/// Of what is there in more copies, no more are held against another document.
+const MAX_COPIES: usize = 4;
+/// An entry's name is looked for in a file's name for no more entries of one server.
+const MAX_NAMES: usize = 8;
 
 /// Ties what is in a group.
 pub(super) fn tie(group: &Group, analyses: &[Analysis]) -> Tied {
@@ -174,7 +178,7 @@ impl<'a> Papers<'a> {
             let mut near = resource.into_iter().flat_map(at_host).filter(|target| !met.contains(target));
             let host = near.next().map(|target| (target, near.next().is_none()));
             let named = || {
-                let file = normal(self.file(*part).rsplit('/').next().unwrap_or_default());
+                let file = own_name(self.file(*part));
                 open.iter().copied().take(MAX_CANDIDATES).find(|target| self.is_called(*target, &file))
             };
             let alone = || open.first().copied().filter(|_| open.len() == 1);
@@ -191,7 +195,7 @@ impl<'a> Papers<'a> {
     /// Does a file's name hold that of an entry of this target?
     fn is_called(&self, target: usize, file: &str) -> bool {
         let entries = self.group.targets.get(target).map(|target| target.entries.as_slice()).unwrap_or_default();
-        entries.iter().any(|part| {
+        entries.iter().take(MAX_NAMES).any(|part| {
             let entry = self.analyses.get(part.analysis).and_then(|analysis| analysis.entries.get(part.index));
             entry.is_some_and(|entry| {
                 let name = normal(&entry.name.text);
@@ -243,20 +247,24 @@ impl<'a> Papers<'a> {
             tied.extend(found.into_iter().map(|index| (*part, index, by, true)));
         }
         let open: Vec<usize> = (0..named.len()).filter(|index| !met.contains(index)).collect();
+        let mut fit: BTreeMap<usize, Vec<Part>> = BTreeMap::new();
+        for (part, index, ..) in &tied {
+            fit.entry(*index).or_default().push(*part);
+        }
         for part in &unfit {
             let Some(paper) = self.server(*part) else { continue };
             let issuer = paper.issuer.as_ref().map(|at| at.text.as_str());
             let own: Vec<usize> = issuer.into_iter().flat_map(at).collect();
             // Its endpoints say whose it is where its name does not.
-            let endpoints: Vec<usize> =
+            let endpoints: BTreeSet<usize> =
                 paper.endpoints.iter().take(8).flat_map(|endpoint| at(&endpoint.address.text)).collect();
+            let endpoints: Vec<usize> = endpoints.into_iter().collect();
             let free = |list: &[usize]| list.iter().copied().find(|index| !met.contains(index));
             // Another copy of metadata that fit, under another name.
             let copy = || {
                 endpoints.iter().copied().find(|index| {
-                    let twins =
-                        tied.iter().filter(|(_, of, ..)| of == index).filter_map(|(twin, ..)| self.server(*twin));
-                    twins.take(MAX_CANDIDATES).any(|twin| shares_endpoint(twin, paper))
+                    let twins = fit.get(index).into_iter().flatten().filter_map(|twin| self.server(*twin));
+                    twins.take(MAX_COPIES).any(|twin| shares_endpoint(twin, paper))
                 })
             };
             let host = free(&own).or_else(|| free(&endpoints));
@@ -272,13 +280,17 @@ impl<'a> Papers<'a> {
                 }
             }
         }
+        let chooses = |login: &Login| {
+            login.resources.iter().filter_map(|link| self.resource(link.part)).any(|paper| paper.servers.len() > 1)
+        };
+        let several: Vec<bool> = out.logins.iter().map(chooses).collect();
         for (part, index, by, sure) in tied {
             let Some((login, issuer)) = named.get(index) else { continue };
             if let Some(login) = out.logins.get_mut(*login) {
                 login.servers.push(Link { part, by, sure });
-                let several =
-                    login.resources.iter().filter_map(|link| self.resource(link.part)).any(|r| r.servers.len() > 1);
-                out.beside_others.extend(Some(part).filter(|_| several));
+            }
+            if several.get(*login) == Some(&true) {
+                out.beside_others.push(part);
             }
             out.servers.push((part, Asked { address: (*issuer).to_owned(), by, sure }));
         }
@@ -342,7 +354,8 @@ impl<'a> Papers<'a> {
             let Some(paper) = self.server(*part) else { continue };
             let Some(issuer) = &paper.issuer else { continue };
             let earlier = known.entry(issuer.text.trim_end_matches('/')).or_default();
-            for other in earlier.iter().take(MAX_CANDIDATES).filter(|other| other.analysis != part.analysis) {
+            // With one other it is told that there are two; which of many is right nobody can say.
+            if let Some(other) = earlier.iter().find(|other| other.analysis != part.analysis) {
                 let Some(other) = self.server(*other) else { continue };
                 for endpoint in &paper.endpoints {
                     let before = other.endpoint(&endpoint.name).filter(|before| before.text != endpoint.address.text);
@@ -396,6 +409,14 @@ impl<'a> Papers<'a> {
             }));
         }
     }
+}
+
+/// What a file's name says beside what such documents are called anyway.
+fn own_name(path: &str) -> String {
+    let name = normal(path.rsplit('/').next().unwrap_or(path));
+    ["oauth", "protected", "resource", "authorization", "metadata"]
+        .iter()
+        .fold(name, |name, usual| name.replace(usual, "/"))
 }
 
 /// Have both an endpoint at the same address?
