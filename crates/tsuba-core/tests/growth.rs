@@ -115,6 +115,16 @@ const SHAPES: &[Shape] = &[
             ))
         )
     }),
+    ("members of a signed copy", "a.json", |n| {
+        use base64::Engine as _;
+        let members = list(n, |at| format!("\"a{at}\": [\"{at}\"]"));
+        let scopes = list(n, |at| format!("\"s{at}\""));
+        let inner = format!("{{ \"scopes_supported\": [{scopes}], {members} }}");
+        let coded = base64::engine::general_purpose::URL_SAFE_NO_PAD.encode(&inner);
+        format!(
+            "{{ \"resource\": \"https://a.example\", \"signed_metadata\": \"eyJhbGciOiJFUzI1NiJ9.{coded}.x\", \"scopes_supported\": [{scopes}], {members} }}"
+        )
+    }),
     ("keys of an issuer that is a template", "a.json", |n| {
         format!(
             "{{ \"issuer\": \"https://i.example/{}\", \"token_endpoint\": \"https://i.example\" }}",

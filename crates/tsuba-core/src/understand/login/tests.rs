@@ -127,6 +127,31 @@ fn the_same_server_in_two_setups_is_one_login() {
 }
 
 #[test]
+fn what_was_captured_and_what_lies_beside_are_one_login() {
+    let evidence = format!(
+        r#"{{"schema": "tsuba-evidence/1", "setup": "a/mcp.json", "entry": "tides", "url": "https://tides.example/mcp", "http": [{{"ask": "resource-metadata", "url": "https://tides.example/.well-known/oauth-protected-resource/mcp", "status": 200, "body": {}}}]}}"#,
+        resource("https://tides.example/mcp", &["https://id.example"])
+    );
+    let files = [
+        ("a/mcp.json", SETUP.to_owned()),
+        ("a/r.json", resource("https://tides.example/mcp", &["https://sso.example"])),
+        ("ev/tides.json", evidence),
+    ];
+    assert_eq!(tied(&files), ["ev/tides.json origin", "a/r.json resource"]);
+    let outcome = audited(&files);
+    let login = outcome.logins.all.iter().find(|login| !login.entries.is_empty()).unwrap();
+    assert_eq!(login.issuers, ["https://id.example", "https://sso.example"]);
+}
+
+#[test]
+fn a_name_that_every_such_file_has_names_no_server() {
+    let setup =
+        r#"{"mcpServers": {"auth": {"url": "https://a.example/mcp"}, "fares": {"url": "https://b.example/mcp"}}}"#;
+    let other = resource("https://other.example/mcp", &[]);
+    assert!(tied(&[("a/mcp.json", setup.to_owned()), ("a/oauth-protected-resource.json", other)]).is_empty());
+}
+
+#[test]
 fn thousands_of_documents_in_one_folder_are_tied_in_time() {
     let mut files = vec![("a/mcp.json", SETUP.to_owned())];
     files.extend(
