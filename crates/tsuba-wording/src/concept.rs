@@ -184,6 +184,7 @@ impl Concept {
     ];
 
     /// By their numbers.
+    #[cfg(test)]
     const NUMBERED: [Self; 59] = [
         Self::Person,
         Self::Reader,
@@ -256,11 +257,13 @@ impl Concept {
     ];
 
     /// Every concept.
+    #[cfg(test)]
     pub(crate) fn all() -> impl Iterator<Item = Self> {
         Self::NAMED.into_iter().chain(Self::FOUND).map(|(_, concept)| concept)
     }
 
     /// The name used in the data.
+    #[cfg(test)]
     pub(crate) fn name(self) -> &'static str {
         Self::NAMED.into_iter().chain(Self::FOUND).find(|(_, concept)| *concept == self).map_or("", |(name, _)| name)
     }
@@ -318,6 +321,7 @@ impl Set {
     }
 
     /// What is in it, in order.
+    #[cfg(test)]
     pub(crate) fn iter(self) -> impl Iterator<Item = Concept> {
         let mut bits = self.0;
         core::iter::from_fn(move || {

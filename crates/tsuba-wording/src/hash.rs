@@ -29,3 +29,11 @@ pub(super) fn hash_at(text: &[u8], word: Range<usize>) -> u32 {
     }
     (hash ^ (hash >> 32)) as u32
 }
+
+/// The hash of what a feature is: its kind, and the hashes of its parts.
+#[inline]
+pub(super) fn mix(kind: u8, one: u32, two: u32) -> u32 {
+    let both = u64::from(one) | u64::from(two) << 32;
+    let hash = stir(stir(u64::from(kind), both), both.rotate_left(17));
+    (hash ^ (hash >> 32)) as u32
+}

@@ -1,6 +1,7 @@
 //! A tool's own job: what it is there for, by its name, its title and its server's name. What is its job is no lure.
 
 use super::concept::{Concept, Set};
+use super::features::{Known, stems};
 use super::fold::fold;
 use super::language::Language;
 use super::said::{Item, Passage, Place, Said};
@@ -40,6 +41,9 @@ const RUNS: &[&str] =
 pub(super) struct Job<'l> {
     of: Of<'l>,
     set: OnceCell<Set>,
+    stems: OnceCell<Stems>,
+    /// The names of the tool's parameters.
+    parameters: &'l [&'l str],
 }
 
 enum Of<'l> {
@@ -49,6 +53,13 @@ enum Of<'l> {
     Item(&'l Item<'l>, &'l Server<'l>),
     /// Of a tool's parameter.
     Parameter(&'l Item<'l>, &'l Server<'l>),
+}
+
+/// The stems of the words of a job.
+#[derive(Debug)]
+struct Stems {
+    names: Vec<u32>,
+    purpose: Vec<u32>,
 }
 
 /// A server, and what its name says.
@@ -71,13 +82,37 @@ impl<'l> Job<'l> {
     /// The job of a server: all that its name and its tools' names say. A server of many tools does a bit of everything, which says
     /// nothing.
     pub(super) fn of_server(said: &'l Said<'l>) -> Self {
-        Self { of: Of::Server(said), set: OnceCell::new() }
+        Self { of: Of::Server(said), set: OnceCell::new(), stems: OnceCell::new(), parameters: &[] }
     }
 
     /// The job of a tool, or of its parameters.
-    pub(super) fn of_item(item: &'l Item<'l>, parameter: bool, server: &'l Server<'l>) -> Self {
+    pub(super) fn of_item(
+        item: &'l Item<'l>,
+        parameters: &'l [&'l str],
+        parameter: bool,
+        server: &'l Server<'l>,
+    ) -> Self {
         let of = if parameter { Of::Parameter(item, server) } else { Of::Item(item, server) };
-        Self { of, set: OnceCell::new() }
+        Self { of, set: OnceCell::new(), stems: OnceCell::new(), parameters }
+    }
+
+    /// The words of its names, and of what it says it is there for.
+    pub(super) fn known(&self) -> Known<'_> {
+        let stems = self.stems.get_or_init(|| match self.of {
+            Of::Server(said) => {
+                let few = said.items.iter().take(24).map(|item| item.name);
+                Stems { names: of_words(core::iter::once(said.server).chain(few)), purpose: Vec::new() }
+            }
+            Of::Item(item, server) | Of::Parameter(item, server) => {
+                let names = [item.name, server.name].into_iter().chain(item.title);
+                let parameters = self.parameters.iter().copied().take(MAX_PARAMETERS);
+                let purpose = first_sentence(item).unwrap_or_default();
+                let written = words().scan(&purpose).words;
+                let purpose = written.iter().filter_map(|word| purpose.get(word.start as usize..word.end as usize));
+                Stems { names: of_words(names.chain(parameters)), purpose: stems(purpose) }
+            }
+        });
+        Known { names: &stems.names, purpose: &stems.purpose }
     }
 
     /// What of `said` is no part of the job.
@@ -103,15 +138,31 @@ fn of_item(item: &Item<'_>, server: &Server<'_>) -> Set {
 /// What a tool says it works on, in the first sentence of its description: its parameters may well carry that. Of credentials and
 /// places where private things lie it is not believed.
 fn of_first_sentence(item: &Item<'_>) -> Set {
-    let Some(description) = item.description else { return Set::default() };
-    let text = fold(head(description, 400)).text;
-    let own = BTreeSet::new();
-    let mut scan = Scan::new(&text, words().little(), Vec::new());
-    scan.advance();
-    let cut = sentences(head(&text, scan.range.end), words(), false, &whole, &own);
+    let Some(text) = first_sentence(item) else { return Set::default() };
+    let cut = sentences(&text, words(), false, &whole, &BTreeSet::new());
     let said = cut.list.first().map(|first| first.set).unwrap_or_default();
     let works_on = Set::of(&[Concept::Private, Concept::Stuff, Concept::Asked]);
     if said.meets(works_on) { works_on } else { Set::default() }
+}
+
+/// The first sentence of its description, folded.
+fn first_sentence(item: &Item<'_>) -> Option<String> {
+    let mut text = fold(head(item.description?, 400)).text;
+    let mut scan = Scan::new(&text, words().little(), Vec::new());
+    scan.advance();
+    let end = scan.range.end;
+    text.truncate(end);
+    Some(text)
+}
+
+/// The names of a job say what it is by so many parameters.
+const MAX_PARAMETERS: usize = 30;
+
+/// The stems of the words of names.
+fn of_words<'n>(names: impl Iterator<Item = &'n str>) -> Vec<u32> {
+    // A name is short; a long one is a text, and judged as one.
+    let short = names.filter(|name| name.len() <= 80);
+    stems(short.flat_map(words_of).collect::<Vec<String>>().iter())
 }
 
 /// Does a text describe a parameter that is named for a secret? Such a parameter may well speak of it.

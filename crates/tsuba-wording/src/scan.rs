@@ -104,7 +104,7 @@ impl<'t> Scan<'t> {
             let width = match byte {
                 b' ' if length >= MAX_SENTENCE => 1,
                 b' ' => 0,
-                b'\n' => 1,
+                b'\n' => usize::from(!is_wrapped(bytes, self.at)),
                 b'!' | b'?' if ends_with_mark(bytes, self.at) => 1,
                 b'.' if ends_with_dot(bytes, from, self.at) => 1,
                 0x80.. => foreign_end(bytes, self.at),
@@ -250,6 +250,19 @@ pub(super) fn number(at: usize) -> u32 {
     u32::try_from(at).unwrap_or(u32::MAX)
 }
 
+/// Is a line broken only because it is long? Then the sentence goes on: the next line begins with a word, and this one ends with one or
+/// with a comma.
+fn is_wrapped(bytes: &[u8], at: usize) -> bool {
+    let before = bytes.get(at.saturating_sub(LONG_LINE)..at).unwrap_or_default();
+    before.len() == LONG_LINE
+        && !before.contains(&b'\n')
+        && before.last().is_some_and(|byte| is_plain(*byte) || *byte == b',')
+        && bytes.get(at + 1).is_some_and(u8::is_ascii_lowercase)
+}
+
+/// A line of so many bytes may be one that was broken.
+const LONG_LINE: usize = 50;
+
 fn ends_with_mark(bytes: &[u8], at: usize) -> bool {
     bytes.get(at + 1).is_none_or(|b| matches!(b, b' ' | b'\n' | b'"') || *b >= 0x80)
 }
@@ -295,6 +308,21 @@ mod tests {
             out.push(&text[scan.range.clone()]);
         }
         out
+    }
+
+    #[test]
+    fn a_sentence_goes_on_past_a_line_that_was_broken_for_its_length() {
+        let long = "gives the height of the water above the zero of the chart at";
+        for (text, want) in [
+            (format!("{long}\nthe harbour that was named"), 1),
+            (format!("{long},\nfor a day"), 1),
+            (format!("{long}\n- the harbour"), 2),
+            (format!("{long}.\nthe harbour"), 3),
+            (format!("{long}\n\nthe harbour"), 3),
+            ("height: metres\nperiod: seconds".to_owned(), 2),
+        ] {
+            assert_eq!(cut(&text).len(), want, "{text}");
+        }
     }
 
     #[test]

@@ -2,7 +2,6 @@
 
 use super::concept::{Concept, Set};
 use super::language::Language;
-use super::learned::{Sum, weights};
 use super::scan::{Counter, Scan, Word, halves};
 use super::words::{Found, Words};
 use crate::prelude::*;
@@ -39,8 +38,8 @@ pub(super) struct Sentence {
     pub(super) word: u32,
     /// Its language.
     pub(super) language: Language,
-    /// What its words weigh by what is learned: of English only, and where it says anything.
-    pub(super) learned: Option<Sum>,
+    /// Its words among all words.
+    pub(super) words: Range<usize>,
 }
 
 /// A text cut into sentences.
@@ -48,6 +47,8 @@ pub(super) struct Sentence {
 pub(super) struct Sentences {
     /// The hits, by place.
     pub(super) hits: Vec<Hit>,
+    /// The words, by place.
+    pub(super) words: Vec<Word>,
     /// The sentences, in order.
     pub(super) list: Vec<Sentence>,
     /// Pieces of the text that are words and of no language.
@@ -103,6 +104,7 @@ pub(super) fn cut_into(
 ) {
     let Scratch { free, here, kept, words: of_scan } = room;
     out.hits.clear();
+    out.words.clear();
     out.list.clear();
     out.dark.clear();
     out.said = Set::default();
@@ -165,10 +167,10 @@ pub(super) fn cut_into(
         if !set.is_empty() && names_own(text.get(range.clone()).unwrap_or_default(), own) {
             set = set.with(Set::of(&[Concept::Sibling]));
         }
-        // A sentence that only says what is read or written, where and when is of no interest, whatever its words.
-        let speaks = language == Language::English && !set.without(NEUTRAL).is_empty();
-        let learned = speaks.then(|| weights().words(&scan.words));
-        out.list.push(Sentence { range, hits: first..out.hits.len(), set, word: scan.opens / 2, language, learned });
+        let from = out.words.len();
+        out.words.extend_from_slice(&scan.words);
+        let (hits, words) = (first..out.hits.len(), from..out.words.len());
+        out.list.push(Sentence { range, hits, set, word: scan.opens / 2, language, words });
     }
     *of_scan = scan.words;
 }
@@ -180,28 +182,6 @@ fn is_known(piece: &Range<usize>, phrases: &[Found]) -> bool {
     let lengths = phrases.iter().filter(lies_in).map(|found| (found.end - found.start) as usize).filter(|n| *n > 2);
     lengths.sum::<usize>() * 4 >= piece.len()
 }
-
-/// What any tool's text speaks of.
-const NEUTRAL: Set = Set::of(&[
-    Concept::Fetch,
-    Concept::Carry,
-    Concept::Tell,
-    Concept::Aware,
-    Concept::Call,
-    Concept::Slot,
-    Concept::When,
-    Concept::If,
-    Concept::Not,
-    Concept::Noise,
-    Concept::Inside,
-    Concept::Whole,
-    Concept::Also,
-    Concept::Alter,
-    Concept::Target,
-    Concept::Header,
-    Concept::Prior,
-    Concept::Confirm,
-]);
 
 /// Is the first word of an English phrase in its plain form, as an imperative is?
 fn is_bare(phrase: &str) -> bool {

@@ -3,9 +3,11 @@
 use super::act::{Act, Feature, Term};
 use super::acts::ACTS;
 use super::concept::{Concept, Set};
+use super::features::Known;
+use super::learned::weights;
 use super::matched::{Match, Passage, Setting, joined};
-use super::rescore::{lowered, rescored, score};
-use super::sentence::{Hit, Sentences};
+use super::rescore::{lowered, rescored};
+use super::sentence::{Hit, Sentence, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
 
@@ -14,25 +16,32 @@ const TOGETHER: i32 = 20;
 /// Scores this far below the bar are told as faint.
 const FAINT: i32 = 20;
 
-/// Every act of a folded text, the strongest of each sentence.
-pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<Match> {
+/// A sentence as it is weighed.
+pub(super) fn alone<'s>(sentences: &'s Sentences, index: usize, sentence: &Sentence, setting: Setting) -> Passage<'s> {
+    Passage {
+        hits: sentences.hits.get(sentence.hits.clone()).unwrap_or_default(),
+        set: sentence.set,
+        range: sentence.range.clone(),
+        first: index == 0,
+        opening: index == 0,
+        word: sentence.word,
+        border: sentence.range.end,
+        late: sentence.language.negates_late(),
+        setting,
+    }
+}
+
+/// Every act of a folded text, the strongest of each sentence; `known` is what the tool's own names say.
+pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting, known: Known<'_>) -> Vec<Match> {
     let mut out: Vec<Match> = Vec::new();
     let list = &sentences.list;
+    // The score of the sentence before is that of the first of a pair.
+    let mut ahead: Option<Weighed> = None;
     for (index, sentence) in list.iter().enumerate() {
         let late = sentence.language.negates_late();
-        let own = score(sentence, setting);
-        let alone = Passage {
-            hits: sentences.hits.get(sentence.hits.clone()).unwrap_or_default(),
-            set: sentence.set,
-            range: sentence.range.clone(),
-            first: index == 0,
-            opening: index == 0,
-            word: sentence.word,
-            border: sentence.range.end,
-            late,
-            setting,
-        };
-        out.extend(rescored(text, &alone, own, strongest(&alone, 0)));
+        let weighed = ahead.take().unwrap_or_else(|| weigh(text, sentences, index, sentence, setting, known));
+        let own = weighed.score;
+        out.extend(rescored(text, &alone(sentences, index, sentence, setting), own, weighed.act));
         if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
                 hits: sentences.hits.get(sentence.hits.start..next.hits.end).unwrap_or_default(),
@@ -45,14 +54,36 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting) -> Vec<
                 late,
                 setting,
             };
-            let most = own.max(score(next, setting));
+            let weighed = weigh(text, sentences, index + 1, next, setting, known);
+            let most = own.max(weighed.score);
+            ahead = Some(weighed);
             out.extend(strongest(&pair, TOGETHER).map(|deed| match most {
-                Some(most) => lowered(deed, most, &pair),
+                Some(most) => lowered(text, deed, most, &pair),
                 None => deed,
             }));
         }
     }
     without_shadows(out)
+}
+
+/// A sentence weighed.
+struct Weighed {
+    act: Option<Match>,
+    score: Option<i32>,
+}
+
+fn weigh(
+    text: &str,
+    sentences: &Sentences,
+    index: usize,
+    sentence: &Sentence,
+    setting: Setting,
+    known: Known<'_>,
+) -> Weighed {
+    let passage = alone(sentences, index, sentence, setting);
+    let act = strongest(&passage, 0);
+    let score = weights().score(text, sentences, sentence, setting, known);
+    Weighed { act, score }
 }
 
 /// May sentences of these concepts amount to an act at all? Cheap: nothing is said of where they stand.
@@ -96,7 +127,7 @@ fn without_shadows(deeds: Vec<Match>) -> Vec<Match> {
     out
 }
 
-fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Match> {
+pub(super) fn strongest(passage: &Passage<'_>, extra: i32) -> Option<Match> {
     // One word alone says nothing; one phrase may.
     if passage.hits.len() < 2 && passage.hits.first().is_none_or(|hit| hit.last == hit.word) {
         return None;
@@ -314,7 +345,7 @@ mod tests {
     fn describe(text: &str, setting: Setting) -> Vec<(Class, Strength)> {
         let folded = fold(text).text;
         let cut = sentences(&folded, words(), false, &whole, &BTreeSet::new());
-        deeds(&folded, &cut, setting).into_iter().map(|deed| (deed.class, deed.strength)).collect()
+        deeds(&folded, &cut, setting, Known::default()).into_iter().map(|deed| (deed.class, deed.strength)).collect()
     }
 
     #[test]
