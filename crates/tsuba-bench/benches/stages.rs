@@ -68,7 +68,7 @@ fn wording(bencher: Bencher) {
     let analyses = analyses();
     let listings: Vec<_> = analyses.iter().flat_map(|analysis| &analysis.listings).collect();
     let text: usize = listings.iter().flat_map(|listing| &listing.passages).map(|passage| passage.at.text.len()).sum();
-    let read = || listings.iter().map(|listing| tsuba_core::wording::read(&listing.said()).len()).sum::<usize>();
+    let read = || listings.iter().map(|listing| tsuba_core::wording::read(&listing.said()).orders.len()).sum::<usize>();
     bencher.counter(BytesCount::from(text)).bench(read);
 }
 
@@ -93,7 +93,7 @@ fn writing(bencher: Bencher, format: &str) {
     let format = if format == "json" { Format::Json } else { Format::Text };
     bencher.bench(|| {
         format
-            .renderer(RenderOptions { width: 100, colour: false, most: None })
+            .renderer(RenderOptions { width: 100, colour: false, most: None, orders: false })
             .render(&report, &mut std::io::sink())
             .unwrap()
     });

@@ -24,10 +24,11 @@ fn main() {
             Outcome::Setup(analysis) => {
                 let passages = analysis.listings.iter().flat_map(|listing| &listing.passages);
                 let text: usize = passages.map(|passage| passage.at.text.len()).sum();
-                let remarks: usize = analysis.remarks.iter().map(Vec::len).sum();
+                let remarks: usize = analysis.heard.iter().map(|heard| heard.remarks.len()).sum();
                 let megabytes = text as f64 / 1e6;
                 let started = Instant::now();
-                let again: usize = analysis.listings.iter().map(|listing| wording::read(&listing.said()).len()).sum();
+                let again: usize =
+                    analysis.listings.iter().map(|listing| wording::read(&listing.said()).remarks.len()).sum();
                 let alone = started.elapsed().as_secs_f64();
                 assert_eq!(again, remarks, "the same text says the same");
                 println!(

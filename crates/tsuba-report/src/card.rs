@@ -1,6 +1,7 @@
 //! One entry on one screen, for who has to decide on it: what it is, what it does, what speaks against it, what has changed.
 
-use crate::model::{EntryRow, FindingRow};
+use crate::model::{EntryRow, FindingRow, OrderRow};
+use crate::page::Page;
 use crate::phrases::{credentials, decided, launch_lines, listed};
 use crate::style::{pad, wrap};
 use crate::{RenderOptions, Role};
@@ -17,6 +18,8 @@ pub struct Card<'r> {
     pub team: Option<&'r str>,
     /// What was found of it and of what its server lists, worst first.
     pub findings: Vec<&'r FindingRow>,
+    /// What its server says to the model, most important first.
+    pub orders: &'r [OrderRow],
     /// What has changed since it was approved: texts that may be printed.
     pub changes: Vec<String>,
 }
@@ -25,6 +28,8 @@ const LABEL: usize = 9;
 const INDENT: &str = "  ";
 /// Of more findings the worst are shown, and how many there are.
 const MAX_FINDINGS: usize = 6;
+/// Of what speaks to the model the first are shown, and how many more there are.
+const MAX_ORDERS: usize = 4;
 /// A value of more lines is cut.
 const MAX_LINES: usize = 4;
 
@@ -69,8 +74,29 @@ impl Card<'_> {
         }
         writeln!(out)?;
         if self.findings.is_empty() {
-            return writeln!(out, "{INDENT}no findings");
+            writeln!(out, "{INDENT}no findings")?;
         }
+        self.found(look, all, out)?;
+        self.speaks(look, all, out)
+    }
+
+    /// What speaks to the model, which no reviewer should decide without: all of it, or the first that no finding tells.
+    fn speaks(&self, look: RenderOptions, all: bool, out: &mut dyn Write) -> io::Result<()> {
+        let orders: Vec<&OrderRow> = self.orders.iter().filter(|order| all || !order.told).collect();
+        if orders.is_empty() {
+            return Ok(());
+        }
+        writeln!(out, "\n{INDENT}{}", look.paint(Role::Heading, "speaks to the model"))?;
+        let shown = if all { orders.len() } else { MAX_ORDERS };
+        let mut page = Page::new(look, out);
+        orders.iter().take(shown).try_for_each(|order| page.order(order))?;
+        match orders.len().saturating_sub(shown) {
+            0 => Ok(()),
+            more => writeln!(out, "{INDENT}… and {more} more; d shows all"),
+        }
+    }
+
+    fn found(&self, look: RenderOptions, all: bool, out: &mut dyn Write) -> io::Result<()> {
         let shown = if all { self.findings.len() } else { MAX_FINDINGS };
         for (number, finding) in self.findings.iter().enumerate().take(shown) {
             self.finding(look, number + 1, finding, all, out)?;

@@ -216,9 +216,36 @@ pub struct ListingRow {
     /// For an entry that only stands for a listing: what the server says of itself.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub texts: Vec<TextRow>,
+    /// For an entry that only stands for a listing: what in it speaks to the model beyond what a tool takes and gives, whether a rule
+    /// tells it or not; what most wants to be read first.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub orders: Vec<OrderRow>,
+    /// So many further ones are not listed.
+    #[serde(skip_serializing_if = "is_none", default)]
+    pub more_orders: usize,
     /// For an entry that only stands for a listing: the ids of the entries whose server it is.
     #[serde(skip_serializing_if = "Vec::is_empty", default, deserialize_with = "all_cleaned")]
     pub of: Vec<String>,
+}
+
+/// A sentence, or the name of a parameter, that speaks to the model.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct OrderRow {
+    /// Where it stands, in words.
+    pub whereabouts: Text,
+    /// Where it is written.
+    pub place: Place,
+    /// What it does (`hides`, `asks for`, …), with the words by which it does so.
+    pub speaks: Vec<Text>,
+    /// It, with what is not seen made visible.
+    pub text: Text,
+    /// Does a finding tell it as well?
+    pub told: bool,
+}
+
+/// Is there nothing to tell of?
+fn is_none(count: &usize) -> bool {
+    *count == 0
 }
 
 /// A tool, prompt, resource or skill.

@@ -1,6 +1,7 @@
 //! The layout that all commands have for people: a line with what something is, its name and its place, and labelled lines below it.
 
-use crate::style::{pad, wrap};
+use crate::model::OrderRow;
+use crate::style::{cut, pad, wrap};
 use crate::{RenderOptions, Role};
 use std::io::{self, Write};
 
@@ -51,6 +52,22 @@ impl<'p> Page<'p> {
             let label = self.look.paint(Role::Quiet, &pad(if at == 0 { label } else { "" }, LABEL));
             let more = if at + 1 == MAX_LINES && lines.len() > MAX_LINES { "…" } else { "" };
             writeln!(self.out, "{}{label} {line}{more}", " ".repeat(INDENT))?;
+        }
+        Ok(())
+    }
+
+    /// What speaks to the model: what it does and where, and the words themselves under that.
+    ///
+    /// # Errors
+    /// As above.
+    pub fn order(&mut self, order: &OrderRow) -> io::Result<()> {
+        let does: Vec<&str> = order.speaks.iter().map(|one| one.as_str()).collect();
+        let place = format!("{}, line {}", order.whereabouts, order.place.line);
+        let (width, lead) = (self.look.width.saturating_sub(INDENT).max(MIN_TEXT), " ".repeat(INDENT));
+        let does = self.look.paint(Role::Name, &cut(&does.join("; "), width));
+        writeln!(self.out, "{lead}{does}  {}", self.look.paint(Role::Quiet, &place))?;
+        for line in wrap(&format!("“{}”", order.text), width.saturating_sub(2), "").iter().take(MAX_LINES) {
+            writeln!(self.out, "{lead}  {line}")?;
         }
         Ok(())
     }
@@ -131,7 +148,7 @@ pub fn message(who: &str, text: &str, look: RenderOptions) -> String {
 mod tests {
     use super::*;
 
-    const NARROW: RenderOptions = RenderOptions { width: 48, colour: false, most: None };
+    const NARROW: RenderOptions = RenderOptions { width: 48, colour: false, most: None, orders: false };
 
     fn page(write: impl FnOnce(&mut Page<'_>) -> io::Result<()>) -> String {
         let mut out = Vec::new();

@@ -2,8 +2,8 @@
 
 use crate::login::login_row;
 use crate::model::{
-    CredentialRow, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, Place, ReachRow, RemoteRow,
-    Setup, Text, TextRow, Via, WaiverRow,
+    CredentialRow, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, OrderRow, Place, ReachRow,
+    RemoteRow, Setup, Text, TextRow, Via, WaiverRow,
 };
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, EntryRef, Finding, Verdict};
@@ -11,6 +11,7 @@ use tsuba_core::register::{Decision, ReviewStatus};
 use tsuba_core::text::{fingerprint, strong_fingerprint};
 use tsuba_core::understand::launch::{Plan, StepSummary};
 use tsuba_core::understand::{Analysis, Credential, Entry, Fingerprints, SetupKind, launch_fingerprint};
+use tsuba_core::wording::Order;
 
 /// `path` is that of the document, cleaned.
 pub(crate) fn setup_row(audit: &Audit, analysis: &Analysis, path: &Text) -> Setup {
@@ -186,7 +187,8 @@ fn listing_row(audit: &Audit, own: usize, entry: &Entry, paths: &[Text]) -> Opti
         Some(listed) => (listed.analysis, audit.analyses.get(listed.analysis)?.entries.get(listed.entry)?),
         None => (own, entry),
     };
-    let listing = audit.analyses.get(at)?.listing_of(entry_ref)?;
+    let analysis = audit.analyses.get(at)?;
+    let listing = analysis.listing_of(entry_ref)?;
     let count = |kinds: &[ItemKind]| listing.items.iter().filter(|item| kinds.contains(&item.kind)).count();
     Some(ListingRow {
         path: paths.get(at).cloned().unwrap_or_default(),
@@ -202,8 +204,40 @@ fn listing_row(audit: &Audit, own: usize, entry: &Entry, paths: &[Text]) -> Opti
         } else {
             Vec::new()
         },
+        orders: if entry.listed.is_none() { order_rows(audit, analysis, entry, listing) } else { Vec::new() },
+        more_orders: analysis.heard_of(entry).map_or(0, |heard| heard.more_orders),
         of: Vec::new(),
     })
+}
+
+/// What in a listing speaks to the model.
+fn order_rows(audit: &Audit, analysis: &Analysis, entry: &Entry, listing: &Listing) -> Vec<OrderRow> {
+    let document = &analysis.document;
+    let clean = |text: &str| Text(audit.cleaner.clean(text));
+    let row = |order: &Order| {
+        let passage = listing.passages.get(order.passage)?;
+        let at = passage.at.part(&document.text, order.range.clone());
+        let position = |at: u32| document.lines.position(&document.text, at as usize);
+        let (start, end) = (position(at.span.start), position(at.span.end));
+        let speaks = order.speaks.iter().map(|(kind, words)| match words.as_str() {
+            "" => Text::constant(kind.name()),
+            words => clean(&format!("{}: {words}", kind.name())),
+        });
+        Some(OrderRow {
+            whereabouts: clean(&listing.whereabouts(passage)),
+            place: Place {
+                line: start.line,
+                column: start.column,
+                end_line: end.line,
+                end_column: end.column,
+                pointer: clean(at.pointer.as_str()),
+            },
+            speaks: speaks.collect(),
+            text: clean(&order.text),
+            told: order.told,
+        })
+    };
+    analysis.heard_of(entry).into_iter().flat_map(|heard| &heard.orders).filter_map(row).collect()
 }
 
 fn item_rows(audit: &Audit, listing: &Listing) -> Vec<ItemRow> {

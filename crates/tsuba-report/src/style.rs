@@ -13,6 +13,8 @@ pub struct RenderOptions {
     pub colour: bool,
     /// Only so many entries are told, the worst; all where there is no number, and with none only what a report begins with.
     pub most: Option<usize>,
+    /// Is everything listed that speaks to the model?
+    pub orders: bool,
 }
 
 /// What a piece of text is.

@@ -1,5 +1,5 @@
-//! Findings that are told as one: what several rules say of the same characters, and what a document shows again and again. A report keeps a
-//! row of each; counts and what people read have one of them.
+//! Findings that are told as one: what several rules say of the same characters, what a document shows and what a server says again and
+//! again. A report keeps a row of each; counts and what people read have one of them.
 
 use crate::model::{EntryRow, FindingRow};
 use std::collections::{BTreeMap, BTreeSet};
@@ -12,7 +12,7 @@ pub(crate) struct FindingGroup<'r> {
     pub(crate) lead: &'r FindingRow,
     /// What other rules say of the same characters.
     pub(crate) with: Vec<&'r FindingRow>,
-    /// The same at other places of a document.
+    /// The same at other places of a document or a listing.
     pub(crate) again: Vec<&'r FindingRow>,
 }
 
@@ -72,13 +72,17 @@ pub(crate) fn together<'r>(
     let documents: BTreeSet<&str> =
         entries.iter().filter(|entry| entry.document).map(|entry| entry.id.as_str()).collect();
     let mut groups: Vec<FindingGroup<'r>> = Vec::new();
-    let (mut prints, mut places, mut told) = (BTreeMap::new(), BTreeMap::new(), BTreeSet::new());
+    let (mut prints, mut places, mut texts, mut told) =
+        (BTreeMap::new(), BTreeMap::new(), BTreeMap::new(), BTreeSet::new());
     for row in findings {
         let place = (row.place.line, row.place.column, row.place.end_line, row.place.end_column);
         let print = (row.setup.as_str(), row.fingerprint.as_str());
-        // Only what a document shows is the same finding at another place.
+        // What a document shows is the same finding at another place, and so is a text that a server says again and again.
         let shown = row.entry.as_ref().is_some_and(|entry| documents.contains(entry.as_str()));
-        let first = prints.get(&print).copied().filter(|_| shown);
+        let text = row.reads.as_ref().filter(|_| row.rule.as_str().starts_with("wording/"));
+        let text = text.map(|text| (row.setup.as_str(), &row.entry, row.rule.as_str(), text.as_str()));
+        let said = text.and_then(|text| texts.get(&text).copied());
+        let first = prints.get(&print).copied().filter(|_| shown).or(said);
         if let Some((index, group)) = first.and_then(|index: usize| Some((index, groups.get_mut(index)?))) {
             if told.insert((index, place)) {
                 group.again.push(row);
@@ -99,6 +103,7 @@ pub(crate) fn together<'r>(
         };
         told.insert((index, place));
         prints.insert(print, index);
+        text.into_iter().for_each(|text| _ = texts.insert(text, index));
         own.into_iter().for_each(|own| _ = places.insert(own, index));
     }
     groups

@@ -170,6 +170,11 @@ pub(super) fn is_secret(passage: &Passage<'_>) -> bool {
     passage.place == Place::Schema && of_names([passage.of]).has(Concept::Secret)
 }
 
+/// What the name of a parameter says.
+pub(super) fn of_name(name: &str) -> Set {
+    of_names([name])
+}
+
 fn of_names<'n>(names: impl IntoIterator<Item = &'n str>) -> Set {
     let mut out = Set::default();
     for name in names {

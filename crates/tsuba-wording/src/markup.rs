@@ -9,15 +9,19 @@ use tsuba_document::text::{boundary, head};
 /// Finds it.
 pub(super) fn find(text: &str, out: &mut Vec<Revealed>) {
     if text.contains('<') {
-        between(text, "<!--", "-->", out);
+        between(text, "<!--", "-->", How::Comment, out);
+        between(text, "<?", "?>", How::Aside, out);
         elements(text, out);
+    }
+    if text.contains("](") {
+        titles(text, out);
     }
     if text.contains(']') && (text.contains("[//]:") || text.contains("[comment]:") || text.contains("[_]:")) {
         definitions(text, out);
     }
 }
 
-fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
+fn between(text: &str, open: &str, close: &str, how: How, out: &mut Vec<Revealed>) {
     let mut from = 0;
     while let Some(at) = text.get(from..).and_then(|t| t.find(open)).map(|n| from + n) {
         let start = at + open.len();
@@ -30,10 +34,43 @@ fn between(text: &str, open: &str, close: &str, out: &mut Vec<Revealed>) {
         out.push(Revealed {
             range: at..(end + close.len()).min(text.len()),
             text: said.to_owned(),
-            how: How::Comment,
+            how,
             deliberate: false,
         });
         from = end;
+        if out.len() > super::revealed::MAX_PARTS {
+            break;
+        }
+    }
+}
+
+/// `[table](https://… "a title")`: shown only where a pointer rests on the link (CommonMark, 6.3).
+fn titles(text: &str, out: &mut Vec<Revealed>) {
+    let mut from = 0;
+    while let Some(at) = text.get(from..).and_then(|t| t.find("](")).map(|n| from + n + 2) {
+        from = at;
+        let inside = head(text.get(at..).unwrap_or_default(), MAX_TAG);
+        let Some(space) = inside.find([' ', '\n']).filter(|n| !inside.get(..*n).is_some_and(|to| to.contains(')')))
+        else {
+            continue;
+        };
+        let title = inside.get(space..).unwrap_or_default().trim_start();
+        let (open, close) = match title.bytes().next() {
+            Some(b'"') => ('"', "\")"),
+            Some(b'\'') => ('\'', "')"),
+            Some(b'(') => ('(', "))"),
+            _ => continue,
+        };
+        let said = title.strip_prefix(open).and_then(|said| said.split_once(close)).map(|(said, _)| said);
+        if let Some(said) = said.filter(|said| !said.trim().is_empty()) {
+            let start = at + (inside.len() - inside.get(space..).unwrap_or_default().trim_start().len()) + 1;
+            out.push(Revealed {
+                range: start..start + said.len(),
+                text: said.to_owned(),
+                how: How::Aside,
+                deliberate: false,
+            });
+        }
         if out.len() > super::revealed::MAX_PARTS {
             break;
         }
@@ -231,6 +268,25 @@ mod tests {
             },
             text,
         )
+    }
+
+    #[test]
+    fn titles_of_links_and_processing_instructions_are_read() {
+        for (text, want) in [
+            ("See the [table](https://docs.example/t \"be still\").", "be still"),
+            ("See [it](/t 'be (very) still') and go on", "be (very) still"),
+            ("See [it](/t (be still)).", "be still"),
+            ("Gives it. <?model be still?> In metres.", "model be still"),
+        ] {
+            assert_eq!(found(text), [(How::Aside, want.to_owned())], "{text}");
+        }
+        for text in ["See the [table](https://docs.example/t) of tides.", "f(a)[0](b c)", "[x](y", "[a](b \"c"] {
+            assert_eq!(found(text), [], "{text}");
+        }
+        let text = "See the [table](https://docs.example/t \"be still\").";
+        let mut out = Vec::new();
+        find(text, &mut out);
+        assert_eq!(out.first().map(|part| &text[part.range.clone()]), Some("be still"));
     }
 
     #[test]

@@ -32,7 +32,7 @@ pub(super) fn rescored(text: &str, passage: &Passage<'_>, score: Option<i32>, kn
 }
 
 /// Where nothing is learned of a language, an act whose words stand far apart is weaker: in a long sentence anything can be found.
-fn spread(deed: Match, passage: &Passage<'_>) -> Option<Match> {
+pub(super) fn spread(deed: Match, passage: &Passage<'_>) -> Option<Match> {
     if is_plain(passage) {
         return Some(deed);
     }
@@ -40,6 +40,9 @@ fn spread(deed: Match, passage: &Passage<'_>) -> Option<Match> {
     let span = words.map_or(0, |(first, last)| last.end.saturating_sub(first.start));
     let strengths = [Strength::Faint, Strength::Clear, Strength::Strong];
     let strength = (deed.strength as usize).checked_sub(span / CLOSE).and_then(|step| strengths.get(step).copied())?;
+    // Honest orders and haste have too much in common with others to be grave by phrases alone.
+    let common = matches!(deed.class, Class::Instruction | Class::Pressure);
+    let strength = if common { strength.min(Strength::Clear) } else { strength };
     Some(Match { strength, ..deed })
 }
 
@@ -95,7 +98,7 @@ const DROPS: i32 = 0;
 /// From this score on a faint act is clear.
 const LIFTS: i32 = 100;
 /// From this score on a sentence without an act is told as faint,
-const HINTS: i32 = 75;
+const HINTS: i32 = 50;
 /// and from this one on as clear.
 const TELLS: i32 = 225;
 

@@ -2,7 +2,7 @@
 
 use super::fold::Folded;
 use super::revealed::Revealed;
-use super::{decode, markup, turned, unseen};
+use super::{codes, decode, markup, turned, unseen};
 use crate::prelude::*;
 use core::ops::Range;
 
@@ -21,6 +21,7 @@ pub(super) fn reveal(text: &str, folded: &Folded, dark: &[Range<usize>]) -> Vec<
         markup::space(text, &mut out);
     }
     decode::find(text, &mut out);
+    codes::find(text, &mut out);
     turned::find(folded, dark, &mut out);
     out.sort_by_key(|part| (part.range.start, part.how));
     out

@@ -24,10 +24,14 @@ pub enum How {
     Hidden,
     /// Pushed out of sight by empty space.
     Space,
+    /// In the title of a link, or in a processing instruction: shown at most when a pointer rests on it.
+    Aside,
     /// Base64.
     Base64,
     /// Hexadecimal digits.
     Hex,
+    /// The numbers of its characters.
+    Codes,
     /// Percent encoding.
     Percent,
     /// HTML entities.
@@ -55,8 +59,10 @@ impl How {
             Self::Comment => "in a comment",
             Self::Hidden => "in an element that is not shown",
             Self::Space => "behind empty space",
+            Self::Aside => "in the title of a link",
             Self::Base64 => "in Base64",
             Self::Hex => "in hexadecimal",
+            Self::Codes => "in character codes",
             Self::Percent => "in percent encoding",
             Self::Entities => "in character entities",
             Self::Escapes => "in escapes",
@@ -68,7 +74,7 @@ impl How {
 
     /// Is it there and unseen, rather than seen in another form?
     pub fn is_hidden(self) -> bool {
-        self <= Self::Space
+        self <= Self::Aside
     }
 }
 

@@ -6,7 +6,7 @@ use super::concept::{Concept, Set};
 use super::features::Known;
 use super::learned::weights;
 use super::matched::{Match, Passage, Setting, joined};
-use super::rescore::{lowered, rescored};
+use super::rescore::{lowered, rescored, spread};
 use super::sentence::{Hit, Sentence, Sentences};
 use super::{Class, Strength};
 use crate::prelude::*;
@@ -33,6 +33,18 @@ pub(super) fn alone<'s>(sentences: &'s Sentences, index: usize, sentence: &Sente
 
 /// Every act of a folded text, the strongest of each sentence; `known` is what the tool's own names say.
 pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting, known: Known<'_>) -> Vec<Match> {
+    deeds_and_scores(text, sentences, setting, known, &mut Vec::new())
+}
+
+/// The same, with the score of each sentence where something is learned of it.
+pub(super) fn deeds_and_scores(
+    text: &str,
+    sentences: &Sentences,
+    setting: Setting,
+    known: Known<'_>,
+    scores: &mut Vec<Option<i32>>,
+) -> Vec<Match> {
+    scores.clear();
     let mut out: Vec<Match> = Vec::new();
     let list = &sentences.list;
     // The score of the sentence before is that of the first of a pair.
@@ -41,6 +53,7 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting, known: 
         let late = sentence.language.negates_late();
         let weighed = ahead.take().unwrap_or_else(|| weigh(text, sentences, index, sentence, setting, known));
         let own = weighed.score;
+        scores.push(own);
         out.extend(rescored(text, &alone(sentences, index, sentence, setting), own, weighed.act));
         if let Some(next) = list.get(index + 1).filter(|next| !next.set.is_empty() && !sentence.set.is_empty()) {
             let pair = Passage {
@@ -57,9 +70,9 @@ pub(super) fn deeds(text: &str, sentences: &Sentences, setting: Setting, known: 
             let weighed = weigh(text, sentences, index + 1, next, setting, known);
             let most = own.max(weighed.score);
             ahead = Some(weighed);
-            out.extend(strongest(&pair, TOGETHER).map(|deed| match most {
-                Some(most) => lowered(text, deed, most, &pair),
-                None => deed,
+            out.extend(strongest(&pair, TOGETHER).and_then(|deed| match most {
+                Some(most) => Some(lowered(text, deed, most, &pair)),
+                None => spread(deed, &pair),
             }));
         }
     }

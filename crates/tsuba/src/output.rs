@@ -25,7 +25,7 @@ fn look_of<S: anstream::stream::RawStream>(stream: &S) -> RenderOptions {
         PLAIN_WIDTH
     };
     let colour = anstream::AutoStream::choice(stream) != anstream::ColorChoice::Never;
-    RenderOptions { width: width.clamp(40, MAX_WIDTH), colour, most: None }
+    RenderOptions { width: width.clamp(40, MAX_WIDTH), colour, most: None, orders: false }
 }
 
 /// Tells a note or an error on standard error. If that is gone, there is nobody to tell.
@@ -43,7 +43,7 @@ pub(crate) fn note(text: &str) {
 
 /// How a text looks in a file.
 pub(crate) fn plain() -> RenderOptions {
-    RenderOptions { width: PLAIN_WIDTH, colour: false, most: None }
+    RenderOptions { width: PLAIN_WIDTH, colour: false, most: None, orders: false }
 }
 
 /// Lets everybody read a file who may read its folder.

@@ -6,7 +6,7 @@ use crate::evidence::oauth::OAuthDocuments;
 use crate::prelude::*;
 use crate::read::Document;
 use crate::text::{Located, Pointer, Span};
-use crate::wording::Remark;
+use crate::wording::{Heard, Remark};
 
 /// A document that configures tool servers, or lies beside one, as far as it is understood.
 #[derive(Clone, Debug)]
@@ -27,8 +27,8 @@ pub struct Analysis {
     pub unmarked: Vec<Located>,
     /// What servers list in it.
     pub listings: Vec<Listing>,
-    /// What is thought of the words of each listing.
-    pub remarks: Vec<Vec<Remark>>,
+    /// What is thought of the words of each listing, and what in them speaks to the model.
+    pub heard: Vec<Heard>,
     /// What it holds about how to log in.
     pub oauth_documents: OAuthDocuments,
     /// What it publishes.
@@ -49,7 +49,12 @@ impl Analysis {
 
     /// What is thought of the words of that listing.
     pub fn remarks_of(&self, entry: &Entry) -> &[Remark] {
-        entry.listing.and_then(|listing| self.remarks.get(listing)).map(Vec::as_slice).unwrap_or_default()
+        self.heard_of(entry).map(|heard| heard.remarks.as_slice()).unwrap_or_default()
+    }
+
+    /// All that was heard in that listing.
+    pub fn heard_of(&self, entry: &Entry) -> Option<&Heard> {
+        entry.listing.and_then(|listing| self.heard.get(listing))
     }
 
     /// The whole document as a place: its first line.

@@ -107,7 +107,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     let mut entries: Vec<Entry> =
         found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
     entries.extend(built.iter().map(|server| build::of_made(&document, server, lexicon)));
-    let remarks = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
+    let heard = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
     let credentials =
         entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &exposure, &permissions), lexicon);
     let unmarked = entry_credentials::unmarked(&found, lexicon);
@@ -124,7 +124,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         imports,
         unmarked,
         listings,
-        remarks,
+        heard,
         oauth_documents,
         manifest,
         exposure,

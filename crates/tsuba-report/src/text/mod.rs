@@ -1,6 +1,7 @@
 //! The report for people: the counts first, then each entry, worst first.
 
 mod findings;
+mod orders;
 
 use crate::model::{EntryRow, Named};
 use crate::overview::{MANY, overview};
@@ -81,6 +82,7 @@ impl Renderer for Text {
         if !since {
             self.quiet(&quiet, out)?;
         }
+        self.orders(report, out)?;
         self.unread(report, out)?;
         self.unasked(report, out)?;
         // On a terminal the first lines have scrolled away.

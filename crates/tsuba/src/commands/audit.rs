@@ -79,8 +79,11 @@ pub(crate) struct Shown {
     /// Only the N worst entries
     #[arg(long, value_name = "N")]
     top: Option<usize>,
+    /// List every sentence of a captured server that speaks to the model, told by a rule or not
+    #[arg(long, conflicts_with_all = ["summary", "top"])]
+    orders: bool,
     /// Print nothing; only the exit status counts
-    #[arg(long, short, conflicts_with_all = ["summary", "top", "output", "format"])]
+    #[arg(long, short, conflicts_with_all = ["summary", "top", "orders", "output", "format"])]
     quiet: bool,
 }
 
@@ -218,6 +221,6 @@ pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
         return Ok(());
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
-    let look = RenderOptions { most: args.shown.most(), ..look };
+    let look = RenderOptions { most: args.shown.most(), orders: args.shown.orders, ..look };
     output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
 }

@@ -168,6 +168,12 @@ impl Review<'_> {
             entry,
             team: setup.and_then(|setup| setup.team.as_ref()).map(|team| team.as_str()),
             findings,
+            orders: listed
+                .unwrap_or(entry)
+                .listing
+                .as_ref()
+                .map(|listing| listing.orders.as_slice())
+                .unwrap_or_default(),
             changes: self.changes(entry_ref),
         };
         writeln!(out)?;

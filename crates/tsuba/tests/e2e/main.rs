@@ -20,6 +20,7 @@ mod decisions;
 mod fetch;
 mod identity;
 mod listings;
+mod orders;
 mod peers;
 mod policy;
 mod readme;

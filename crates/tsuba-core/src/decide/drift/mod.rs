@@ -7,7 +7,7 @@ pub use snapshot::Snapshot;
 pub use words::{Piece, PieceKind};
 
 use crate::prelude::*;
-use snapshot::{Entry, Finding, Item, Launch, Listing, Text};
+use snapshot::{Entry, Finding, Item, Launch, Listing, Order, Text};
 use words::{plain, words};
 
 /// How much a change weighs.
@@ -199,7 +199,29 @@ fn listings(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Ve
         if let Some((_, found)) = found.filter(|_| !own.is_empty()) {
             own.push(change(Weight::Serious, entry, format!("new findings: {found}")));
         }
+        orders(was, is, entry, &mut own);
         changes.extend(own);
+    }
+}
+
+/// So many new orders of a server are told.
+const MAX_ORDERS: usize = 8;
+
+/// What speaks to the model now and stood in no text before: what a reviewer has to see first.
+fn orders(was: &Listing, is: &Listing, entry: &Entry, own: &mut Vec<Change>) {
+    let texts = || was.texts.iter().chain(was.items.iter().flat_map(|item| &item.texts));
+    let known = |order: &Order| {
+        was.orders.iter().any(|known| known.text == order.text) || texts().any(|text| text.text.contains(&order.text))
+    };
+    // What a rule tells is among the new findings.
+    let new: Vec<&Order> = is.orders.iter().filter(|order| !order.told && !known(order)).collect();
+    for order in new.iter().take(MAX_ORDERS) {
+        let what = format!("a new order to the model ({}): “{}”", order.speaks.join("; "), order.text);
+        own.push(change(Weight::Notable, entry, what));
+    }
+    let more = new.len().saturating_sub(MAX_ORDERS);
+    if more > 0 {
+        own.push(change(Weight::Notable, entry, format!("and {more} more new orders to the model")));
     }
 }
 

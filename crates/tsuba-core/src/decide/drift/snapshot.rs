@@ -84,6 +84,15 @@ pub(super) struct Listing {
     pub(super) items: Vec<Item>,
     pub(super) texts: Vec<Text>,
     pub(super) of: Vec<String>,
+    pub(super) orders: Vec<Order>,
+}
+
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(default)]
+pub(super) struct Order {
+    pub(super) speaks: Vec<String>,
+    pub(super) text: String,
+    pub(super) told: bool,
 }
 
 #[derive(Clone, Debug, Default, Deserialize)]
