@@ -271,6 +271,7 @@ impl Reader<'_> {
         let setting = Setting {
             parameter: self.passage.place.is_parameter(),
             named_secret: cut.list.iter().any(|s| s.set.has(Concept::Secret)) && job::is_secret(self.passage),
+            describes: self.passage.place == Place::Description,
             hidden: false,
         };
         let acts = deeds_and_scores(&folded.text, cut, setting, self.job.known(), scores);

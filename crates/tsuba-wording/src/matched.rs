@@ -26,6 +26,8 @@ pub(super) struct Setting {
     pub(super) parameter: bool,
     /// Is that parameter named for a secret?
     pub(super) named_secret: bool,
+    /// Is it the description of a tool, whose first sentence says what the tool is there for?
+    pub(super) describes: bool,
     /// Is it hidden from a person? Then nothing in it is a plain account.
     pub(super) hidden: bool,
 }

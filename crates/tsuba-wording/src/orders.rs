@@ -144,7 +144,7 @@ const READS: i32 = -170;
 /// Likewise, where it speaks of something that no tool should be indifferent to.
 const READS_DELICATE: i32 = -325;
 /// Likewise, where a description begins with it.
-const READS_FIRST: i32 = 0;
+const READS_FIRST: i32 = 100;
 /// So much does an act count of each strength.
 const ACT: i32 = 300;
 /// So many things that a sentence does are named.

@@ -14,15 +14,16 @@ use core::ops::Range;
 /// less than it seems.
 pub(super) fn rescored(text: &str, passage: &Passage<'_>, score: Option<i32>, known: Option<Match>) -> Option<Match> {
     let Some(score) = score else { return known.and_then(|deed| spread(deed, passage)) };
+    let purpose = if passage.first && passage.setting.describes { PURPOSE } else { 0 };
     match known {
         Some(deed) if is_chance(&deed, score, passage) => None,
         Some(deed) if deed.strength == Strength::Faint => {
             Some(Match { strength: if score >= LIFTS { Strength::Clear } else { Strength::Faint }, ..deed })
         }
         Some(deed) => Some(lowered(text, deed, score, passage)),
-        None if score >= HINTS => Some(Match {
+        None if score >= HINTS + purpose => Some(Match {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
-            strength: if score >= TELLS { Strength::Clear } else { Strength::Faint },
+            strength: if score >= TELLS + purpose { Strength::Clear } else { Strength::Faint },
             score,
             range: passage.range.clone(),
             words: telling(text, passage),
@@ -101,6 +102,8 @@ const LIFTS: i32 = 100;
 const HINTS: i32 = 50;
 /// and from this one on as clear.
 const TELLS: i32 = 225;
+/// So much more is needed of what a description begins with: it says what the tool is there for.
+const PURPOSE: i32 = 100;
 
 /// What a sentence does that is told by what is learned: the class that its concepts are most of, if they are any.
 fn class_of(set: Set) -> Option<Class> {
@@ -138,7 +141,8 @@ fn telling(text: &str, passage: &Passage<'_>) -> Vec<Range<usize>> {
     let written = text.get(passage.range.clone()).unwrap_or_default();
     let words = words().scan(written).words;
     let mut all: Vec<(i32, Range<usize>)> = Vec::new();
-    for word in &words {
+    // Little words say nothing to who reads them here.
+    for word in words.iter().filter(|word| word.little == 0) {
         let range = word.start as usize..word.end as usize;
         let part = written.get(range.clone()).unwrap_or_default();
         let weight =
