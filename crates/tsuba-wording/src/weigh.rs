@@ -407,8 +407,10 @@ mod tests {
     #[test]
     fn what_is_hidden_is_no_plain_account() {
         let hidden = Setting { hidden: true, ..Setting::default() };
-        let text = "Includes the chat history in the report.";
-        let worst = |setting| describe(text, setting).into_iter().map(|(_, strength)| strength).max();
+        let folded = fold("Includes the chat history in the report.").text;
+        let cut = sentences(&folded, words(), false, &whole, &BTreeSet::new());
+        let first = cut.list.first().unwrap();
+        let worst = |setting| strongest(&alone(&cut, 0, first, setting), 0).map(|deed| deed.strength);
         assert!(worst(hidden) > worst(Setting::default()));
     }
 
