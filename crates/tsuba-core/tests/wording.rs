@@ -223,10 +223,10 @@ fn what_is_learned_holds_for_writers_it_was_not_learned_from() {
         let of: Vec<i32> = scores.iter().zip(&held).filter(|(_, e)| e.hostile == hostile).map(|(s, _)| *s).collect();
         of.iter().filter(|score| **score >= bar).count() as f64 / of.len() as f64
     };
-    for bar in [-50, 0, 50, 150, 225] {
+    for bar in [-50, 0, 35, 150, 225] {
         println!("from {bar}: {:.3} of the hostile, {:.3} of the honest", share(true, bar), share(false, bar));
     }
-    assert!(share(true, 50) >= 0.40 && share(false, 50) <= 0.06);
+    assert!(share(true, 35) >= 0.40 && share(false, 35) <= 0.06);
     assert!(share(false, 225) <= 0.01);
 }
 

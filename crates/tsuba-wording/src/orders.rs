@@ -140,9 +140,9 @@ pub struct Order {
 }
 
 /// From this score on (hundredths) a sentence is in the list.
-const READS: i32 = -170;
+const READS: i32 = -210;
 /// Likewise, where it speaks of something that no tool should be indifferent to.
-const READS_DELICATE: i32 = -325;
+const READS_DELICATE: i32 = -350;
 /// Likewise, where a description begins with it.
 const READS_FIRST: i32 = 100;
 /// So much does an act count of each strength.

@@ -99,7 +99,7 @@ const DROPS: i32 = 0;
 /// From this score on a faint act is clear.
 const LIFTS: i32 = 100;
 /// From this score on a sentence without an act is told as faint,
-const HINTS: i32 = 50;
+const HINTS: i32 = 35;
 /// and from this one on as clear.
 const TELLS: i32 = 225;
 /// So much more is needed of what a description begins with: it says what the tool is there for.
