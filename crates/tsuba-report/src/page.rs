@@ -64,7 +64,10 @@ impl<'p> Page<'p> {
         let does: Vec<&str> = order.speaks.iter().map(|one| one.as_str()).collect();
         let place = format!("{}, line {}", order.whereabouts, order.place.line);
         let (width, lead) = (self.look.width.saturating_sub(INDENT).max(MIN_TEXT), " ".repeat(INDENT));
-        let does = self.look.paint(Role::Name, &cut(&does.join("; "), width));
+        // What it does and where it stands share a line.
+        let place = cut(&place, width.saturating_sub(MIN_TEXT + 2));
+        let room = width.saturating_sub(place.chars().count() + 2).max(MIN_TEXT);
+        let does = self.look.paint(Role::Name, &cut(&does.join("; "), room));
         writeln!(self.out, "{lead}{does}  {}", self.look.paint(Role::Quiet, &place))?;
         for line in wrap(&format!("“{}”", order.text), width.saturating_sub(2), "").iter().take(MAX_LINES) {
             writeln!(self.out, "{lead}  {line}")?;

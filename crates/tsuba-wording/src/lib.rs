@@ -315,7 +315,9 @@ impl Reader<'_> {
                     let Some(sentence) = cut.list.get(chosen.index) else { continue };
                     let range = written(sentence.range.clone());
                     let hits = cut.hits.get(sentence.hits.clone()).unwrap_or_default();
-                    let speaks = orders::speaks(hits, chosen.act, |part| of(written(part)));
+                    let speaks = orders::speaks(hits, chosen.act, |part| {
+                        of(written(part)).trim_matches([',', ';', ':', '.']).to_owned()
+                    });
                     let (rank, told) = (chosen.rank, chosen.told());
                     self.orders.push(Order { passage, text: of(range.clone()), range, speaks, rank, told });
                 }
