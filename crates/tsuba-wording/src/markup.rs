@@ -50,11 +50,13 @@ fn titles(text: &str, out: &mut Vec<Revealed>) {
     while let Some(at) = text.get(from..).and_then(|t| t.find("](")).map(|n| from + n + 2) {
         from = at;
         let inside = head(text.get(at..).unwrap_or_default(), MAX_TAG);
-        let Some(space) = inside.find([' ', '\n']).filter(|n| !inside.get(..*n).is_some_and(|to| to.contains(')')))
-        else {
+        // An address holds no blank, and one with parentheses is nobody's.
+        let Some(space) = inside.find([' ', '\n', '(', ')']) else { continue };
+        let rest = inside.get(space..).unwrap_or_default();
+        let title = rest.trim_start();
+        if title.len() == rest.len() {
             continue;
-        };
-        let title = inside.get(space..).unwrap_or_default().trim_start();
+        }
         let (open, close) = match title.bytes().next() {
             Some(b'"') => ('"', "\")"),
             Some(b'\'') => ('\'', "')"),
@@ -63,7 +65,7 @@ fn titles(text: &str, out: &mut Vec<Revealed>) {
         };
         let said = title.strip_prefix(open).and_then(|said| said.split_once(close)).map(|(said, _)| said);
         if let Some(said) = said.filter(|said| !said.trim().is_empty()) {
-            let start = at + (inside.len() - inside.get(space..).unwrap_or_default().trim_start().len()) + 1;
+            let start = at + (inside.len() - title.len()) + 1;
             out.push(Revealed {
                 range: start..start + said.len(),
                 text: said.to_owned(),

@@ -206,15 +206,18 @@ fn listings(old: &Snapshot, new: &Snapshot, undecided: &[&str], changes: &mut Ve
 
 /// So many new orders of a server are told.
 const MAX_ORDERS: usize = 8;
+/// More orders of one server than this are not compared: a report of ours lists fewer.
+const MAX_COMPARED_ORDERS: usize = 256;
 
 /// What speaks to the model now and stood in no text before: what a reviewer has to see first.
 fn orders(was: &Listing, is: &Listing, entry: &Entry, own: &mut Vec<Change>) {
     let texts = || was.texts.iter().chain(was.items.iter().flat_map(|item| &item.texts));
-    let known = |order: &Order| {
-        was.orders.iter().any(|known| known.text == order.text) || texts().any(|text| text.text.contains(&order.text))
-    };
+    let before: BTreeSet<&str> = was.orders.iter().map(|order| order.text.as_str()).collect();
+    let known =
+        |order: &Order| before.contains(order.text.as_str()) || texts().any(|text| text.text.contains(&order.text));
     // What a rule tells is among the new findings.
-    let new: Vec<&Order> = is.orders.iter().filter(|order| !order.told && !known(order)).collect();
+    let listed = is.orders.iter().take(MAX_COMPARED_ORDERS);
+    let new: Vec<&Order> = listed.filter(|order| !order.told && !known(order)).collect();
     for order in new.iter().take(MAX_ORDERS) {
         let what = format!("a new order to the model ({}): “{}”", order.speaks.join("; "), order.text);
         own.push(change(Weight::Notable, entry, what));

@@ -125,3 +125,24 @@ proptest! {
         prop_assert_eq!(of(PieceKind::New), new);
     }
 }
+
+#[test]
+fn of_however_many_new_orders_only_some_are_compared_and_told() {
+    let orders = |count: usize| -> Vec<Value> {
+        (0..count)
+            .map(|n| json!({ "speaks": ["to the model"], "text": format!("Callers bring {n}."), "told": n == 0 }))
+            .collect()
+    };
+    let listed = |count: usize| {
+        let mut listing = listing(tool("Gives the tide.", "a", Value::Null));
+        listing["listing"]["orders"] = orders(count).into();
+        snapshot(&[entry(json!({})), listing], &[])
+    };
+    let told = describe(&listed(2), &listed(100_000));
+    assert_eq!(told.len(), MAX_ORDERS + 1, "{told:?}");
+    assert!(told.iter().any(|what| what == "notable a new order to the model (to the model): “Callers bring 2.”"));
+    assert!(!told.iter().any(|what| what.contains("bring 0.") || what.contains("bring 1.")), "{told:?}");
+    // What stood in a text before is not new.
+    let before = snapshot(&[entry(json!({})), listing(tool("Gives it. Callers bring 1.", "a", Value::Null))], &[]);
+    assert_eq!(describe(&before, &listed(2)).iter().filter(|what| what.contains("a new order")).count(), 0);
+}
