@@ -55,7 +55,10 @@ impl Weights {
 
     /// The weight of a feature, in hundredths.
     pub(super) fn of(&self, feature: &Feature<'_>) -> i32 {
-        let key = feature.key();
+        self.at(feature.key())
+    }
+
+    fn at(&self, key: u32) -> i32 {
         let mut at = key as usize % SLOTS;
         while let Some((known, weight)) = self.slots.get(at).filter(|(_, weight)| *weight != 0) {
             if *known == key {
@@ -78,11 +81,13 @@ impl Weights {
         if sentence.language != Language::English {
             return None;
         }
-        let (mut sum, mut count) = (0i32, 0u32);
-        of_sentence(text, sentences, sentence, setting, known, |feature| {
-            sum = sum.saturating_add(self.of(&feature));
-            count += 1;
-        });
+        let mut keys = Vec::new();
+        of_sentence(text, sentences, sentence, setting, known, |feature| keys.push(feature.key()));
+        // What is said again and again says it once.
+        keys.sort_unstable();
+        keys.dedup();
+        let sum = keys.iter().fold(0i32, |sum, key| sum.saturating_add(self.at(*key)));
+        let count = u32::try_from(keys.len()).unwrap_or(u32::MAX);
         (count >= LEAST).then(|| self.bias + sum.saturating_mul(100) / root(count))
     }
 }
@@ -117,6 +122,8 @@ mod tests {
     use super::*;
     use crate::features::{Kind, Of};
     use crate::hash::hash;
+    use crate::sentence::{sentences, whole};
+    use crate::words::words;
 
     #[test]
     fn weights_are_read_by_kind() {
@@ -136,6 +143,16 @@ mod tests {
         ] {
             assert_eq!(of(kind, one, two), want, "{kind:?} {one} {two}");
         }
+    }
+
+    #[test]
+    fn what_is_said_again_and_again_counts_once() {
+        let weights = Weights::parse("100 w tell\n");
+        let text = "tell tell tell the tide at noon in the harbour today";
+        let cut = sentences(text, words(), false, &whole, &BTreeSet::new());
+        let first = cut.list.first().unwrap();
+        let score = weights.score(text, &cut, first, Setting::default(), Known::default()).unwrap();
+        assert!((1..=100 * 100 / root(LEAST)).contains(&score), "{score}");
     }
 
     #[test]

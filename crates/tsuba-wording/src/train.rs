@@ -78,23 +78,22 @@ pub fn train<'e, 't: 'e>(examples: impl IntoIterator<Item = &'e Example<'t>>) ->
     let known: Vec<(Vec<usize>, f64, f64)> = examples
         .into_iter()
         .map(|example| {
-            let mut features = Vec::new();
-            let mut count = 0;
+            let mut features = BTreeSet::new();
             named(example, |feature| {
                 let name = feature.line();
                 let next = names.len();
-                features.push(*names.entry(name).or_insert(next));
-                count += 1;
+                features.insert(*names.entry(name).or_insert(next));
             });
+            let count = u32::try_from(features.len()).unwrap_or(u32::MAX);
+            let features: Vec<usize> = features.into_iter().collect();
             (features, 100.0 / f64::from(root(count)), if example.hostile { 1.0 } else { 0.0 })
         })
         .collect();
     // What one text alone has says nothing of others.
     let mut counts = vec![0u32; names.len()];
     for (features, _, _) in &known {
-        let once: BTreeSet<usize> = features.iter().copied().collect();
-        for feature in once {
-            if let Some(count) = counts.get_mut(feature) {
+        for feature in features {
+            if let Some(count) = counts.get_mut(*feature) {
                 *count += 1;
             }
         }
