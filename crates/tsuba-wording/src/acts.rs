@@ -280,6 +280,8 @@ pub(super) static ACTS: &[Act] = &[
             &[Term::Commands(s(&[C::Run]))],
             &[affirmed(&[C::Run]), has(&[C::Shell, C::Hush, C::Unasked, C::Quiet, C::Later])],
             &[has(&[C::Shell]), has(&[C::Must, C::When, C::Also, C::Soft])],
+            &[near(&[C::Call, C::Run], &[C::Shell], 3)],
+            &[affirmed(&[C::Run]), has(&[C::Fetch]), has(&[C::Link])],
             &[has(&[C::Later]), has(&[C::Answer, C::Carry, C::Run, C::Alter, C::Call, C::Promote])],
             &[has(&[C::Claim])],
             &[has(&[C::Promote])],
@@ -294,7 +296,10 @@ pub(super) static ACTS: &[Act] = &[
                 features: &[
                     f(35, &[affirmed(&[C::Run])]),
                     f(40, &[Term::Commands(s(&[C::Run]))]),
-                    f(-35, &[Term::InParameter, lacks(&[C::Must, C::Later, C::Hush, C::Quiet, C::Also])]),
+                    f(-35, &[Term::InParameter, lacks(&[C::Must, C::Later, C::Hush, C::Quiet, C::Also, C::Link])]),
+                    f(30, &[near(&[C::Call, C::Run], &[C::Shell], 3)]),
+                    // What is fetched from an address and done says itself what that is.
+                    f(40, &[affirmed(&[C::Run]), has(&[C::Fetch]), has(&[C::Link])]),
                     f(-60, &[has(&[C::Sibling])]),
                     // To have the person confirm is the opposite of a trick.
                     f(-50, &[has(&[C::Confirm]), has(&[C::Person]), lacks(&[C::Not, C::Unasked, C::Given])]),
@@ -449,7 +454,7 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::SteersOtherTool,
-        marks: s(&[C::Other]),
+        marks: s(&[C::Other, C::Target]),
         needs: &[
             &[
                 has(&[C::Other]),
@@ -460,6 +465,8 @@ pub(super) static ACTS: &[Act] = &[
             &[has(&[C::Other]), near(&[C::Carry], &[C::Own], 6), affirmed(&[C::Carry])],
             &[has(&[C::Other]), has(&[C::Sibling]), affirmed(&[C::Carry])],
             &[has(&[C::Other]), affirmed(&[C::Fetch]), has(&[C::Also, C::Link])],
+            // A copy of everything, to an address that the text names.
+            &[near(&[C::Target], &[C::Mailbox], 8), has(&[C::Always])],
         ],
         tells: 82,
         grave: 115,
@@ -475,6 +482,7 @@ pub(super) static ACTS: &[Act] = &[
                     f(15, &[has(&[C::Target])]),
                     f(25, &[has(&[C::Beyond])]),
                     f(35, &[has(&[C::Mailbox])]),
+                    f(30, &[near(&[C::Target], &[C::Mailbox], 8), has(&[C::Always])]),
                     f(15, &[has(&[C::Slot])]),
                     f(25, &[has(DATA)]),
                     f(-80, &[denied(&[C::Carry, C::Alter, C::Run])]),
