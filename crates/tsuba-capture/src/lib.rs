@@ -16,6 +16,7 @@ mod job;
 mod login;
 mod net;
 mod peer;
+pub mod reader;
 mod redact;
 mod scratch;
 mod session;

@@ -204,6 +204,7 @@ const WORDS: [&[&str]; 3] = [
         // jwks_uri
         "wks_uri",
         "tsuba-evidence/",
+        "tsuba-reading/",
     ],
     &[
         // mcpName, too

@@ -1,6 +1,7 @@
 //! A stand-in over HTTP on loopback: the tool server at `/mcp`, and the identity provider beside it.
 
 use crate::provider;
+use crate::reader::{READER_TOKEN, Reader, ReaderKind};
 use crate::server::Server;
 use crate::weakness::Weakness;
 use axum::Router;
@@ -52,27 +53,43 @@ struct Running {
 /// # Errors
 /// Where the system gives no port.
 pub fn serve(servers: Vec<Server>) -> std::io::Result<Web> {
-    let mut listeners = Vec::new();
-    for server in servers {
+    let app = |server: Server, origin: &str| {
+        let running = Running {
+            server,
+            origin: origin.to_owned(),
+            sessions: Mutex::default(),
+            broken: Mutex::default(),
+            streams: Mutex::default(),
+        };
+        Router::new().fallback(answer).with_state(Arc::new(running))
+    };
+    serve_each(servers.into_iter().map(|server| move |origin: &str| app(server, origin)))
+}
+
+/// Serves a reader of texts, on a port of its own.
+///
+/// # Errors
+/// Where the system gives no port.
+pub fn serve_reader(kind: ReaderKind) -> std::io::Result<Web> {
+    let app = move |_: &str| Router::new().fallback(read).with_state(Arc::new(Reader::new(kind)));
+    serve_each(std::iter::once(app))
+}
+
+/// Serves what each makes of its address.
+fn serve_each(apps: impl Iterator<Item = impl FnOnce(&str) -> Router>) -> std::io::Result<Web> {
+    let (mut listeners, mut origins) = (Vec::new(), Vec::new());
+    for app in apps {
         let listener = std::net::TcpListener::bind(SocketAddr::from(([127, 0, 0, 1], 0)))?;
         listener.set_nonblocking(true)?;
         let origin = format!("http://{}", listener.local_addr()?);
-        listeners.push((server, origin, listener));
+        listeners.push((app(&origin), listener));
+        origins.push(origin);
     }
-    let origins = listeners.iter().map(|(_, origin, _)| origin.clone()).collect();
     let runtime = runtime::Builder::new_current_thread().enable_all().build()?;
     let (end, ended) = oneshot::channel();
     let thread = thread::spawn(move || {
         runtime.block_on(async move {
-            for (server, origin, listener) in listeners {
-                let running = Running {
-                    server,
-                    origin,
-                    sessions: Mutex::default(),
-                    broken: Mutex::default(),
-                    streams: Mutex::default(),
-                };
-                let app = Router::new().fallback(answer).with_state(Arc::new(running));
+            for (app, listener) in listeners {
                 if let Ok(listener) = TcpListener::from_std(listener) {
                     tokio::spawn(async move { axum::serve(listener, app).await });
                 }
@@ -82,6 +99,19 @@ pub fn serve(servers: Vec<Server>) -> std::io::Result<Web> {
         });
     });
     Ok(Web { origins, end: Some(end), thread: Some(thread) })
+}
+
+/// A reader answers at any address that ends as the interface does.
+async fn read(State(reader): State<Arc<Reader>>, uri: Uri, headers: HeaderMap, body: Bytes) -> Response {
+    if !uri.path().ends_with("/chat/completions") {
+        return StatusCode::NOT_FOUND.into_response();
+    }
+    let token = format!("Bearer {READER_TOKEN}");
+    if reader.kind == ReaderKind::Locked && headers.get(header::AUTHORIZATION).is_none_or(|value| *value != token) {
+        return StatusCode::UNAUTHORIZED.into_response();
+    }
+    tokio::time::sleep(reader.thinks()).await;
+    reader.answer(&body).map_or_else(|| StatusCode::BAD_REQUEST.into_response(), |value| document(&value))
 }
 
 async fn answer(

@@ -94,6 +94,19 @@ pub enum Class {
 }
 
 impl Class {
+    /// What another reader may say that a text does; what is hidden or encoded in it shows in the text itself.
+    pub const READ: [Self; 9] = [
+        Self::Instruction,
+        Self::Secrecy,
+        Self::Override,
+        Self::AsksForData,
+        Self::SteersOtherTool,
+        Self::ParameterLure,
+        Self::Pressure,
+        Self::FalseAuthority,
+        Self::OutboundLink,
+    ];
+
     /// The class in a word.
     pub fn name(self) -> &'static str {
         match self {
@@ -155,6 +168,8 @@ pub struct Remark {
     pub sees: Option<String>,
     /// So many further remarks on the same text are left out.
     pub more: usize,
+    /// The model that read the text so, and why, where it was not Tsuba itself.
+    pub by: Option<String>,
 }
 
 /// More remarks than this on one text are counted, not told.
@@ -342,6 +357,7 @@ impl Reader<'_> {
             reads,
             sees: None,
             more: 0,
+            by: None,
         });
     }
 
@@ -412,6 +428,7 @@ impl Reader<'_> {
             reads,
             sees: Some(sees),
             more: 0,
+            by: None,
         });
     }
 
@@ -458,6 +475,7 @@ impl Reader<'_> {
             words: Vec::new(),
             how: Some(How::Lookalikes),
             more: 0,
+            by: None,
         });
     }
 }

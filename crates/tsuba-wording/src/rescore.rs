@@ -21,6 +21,8 @@ pub(super) fn rescored(text: &str, passage: &Passage<'_>, score: Option<i32>, kn
             Some(Match { strength: if score >= LIFTS { Strength::Clear } else { Strength::Faint }, ..deed })
         }
         Some(deed) => Some(lowered(text, deed, score, passage)),
+        // To leave aside what stands in a page is a protection, whatever words it takes.
+        None if passage.set.has(Concept::Inside) && class_of(passage.set) == Some(Class::Override) => None,
         None if score >= HINTS + purpose => Some(Match {
             class: class_of(passage.set).unwrap_or(Class::Instruction),
             strength: if score >= TELLS + purpose { Strength::Clear } else { Strength::Faint },

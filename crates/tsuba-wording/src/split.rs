@@ -61,6 +61,7 @@ pub(super) fn read(server: &Said<'_>, said: &[Set], own: &BTreeSet<String>, out:
             reads,
             sees: None,
             more: 0,
+            by: None,
         });
         found += 1;
         from = indexes.last().copied().unwrap_or(first) + 1;

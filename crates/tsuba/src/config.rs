@@ -8,6 +8,7 @@ use tsuba_core::read::{Document, Input, Node, read};
 use tsuba_core::text::unknown_key;
 use tsuba_core::text::{Key, Span};
 use tsuba_find::{read_regular, read_regular_text};
+use url::Url;
 
 /// A configuration of more bytes is not read.
 const MAX_CONFIGURATION: u64 = 4 << 20;
@@ -36,6 +37,8 @@ pub(crate) struct Config {
     pub(crate) policy: Policy,
     /// Folders with published advisories.
     pub(crate) advisories: Vec<PathBuf>,
+    /// The company's second reader: the address and the name of a model.
+    pub(crate) reader: Option<(Url, String)>,
     /// In the order written.
     teams: Vec<Team>,
     /// The folders whose own configuration and register count.
@@ -79,11 +82,12 @@ impl Config {
                 "team" => config.teams = reading.teams(&member.value),
                 "key_file" => key_file = reading.text(&member.value, "key_file = \"company.key\"").map(PathBuf::from),
                 "trust" => config.trusted = reading.trust(&member.value),
+                "reader" => config.reader = reading.reader(&member.value),
                 "advisories" => config.advisories = reading.advisories(&member.value),
                 key if Policy::KEYS.contains(&key) => {}
                 key => reading.wrong(
                     member.key.span,
-                    unknown_key(key, &[&["advisories", "key_file", "team", "trust"], Policy::KEYS].concat()),
+                    unknown_key(key, &[&["advisories", "key_file", "reader", "team", "trust"], Policy::KEYS].concat()),
                 ),
             }
         }
@@ -170,6 +174,29 @@ impl Reading<'_> {
             return Vec::new();
         };
         folders.items().iter().filter_map(|folder| self.text(folder, FOLDERS).map(PathBuf::from)).collect()
+    }
+
+    fn reader(&mut self, node: &Node) -> Option<(Url, String)> {
+        const URL: &str = "url = \"https://reader.example/v1\"";
+        const MODEL: &str = "model = \"own-model\"";
+        for member in node.members().iter().filter(|member| !["url", "model"].contains(&member.key.text.as_str())) {
+            self.wrong(member.key.span, unknown_key(&member.key.text, &["model", "url"]));
+        }
+        for (key, example) in [("url", URL), ("model", MODEL)] {
+            if node.get(key).is_none() {
+                self.wrong(node.span, format!("a reader without {key}; write {example}"));
+            }
+        }
+        let model = node.get("model").and_then(|model| self.text(model, MODEL)).map(str::to_owned);
+        let url = node.get("url").and_then(|written| {
+            let url = self.text(written, URL)?.parse::<Url>().ok();
+            let url = url.filter(|url| matches!(url.scheme(), "http" | "https"));
+            if url.is_none() {
+                self.wrong(written.span, format!("not an http or https address; write {URL}"));
+            }
+            url
+        });
+        url.zip(model)
     }
 
     fn trust(&mut self, node: &Node) -> GlobSet {

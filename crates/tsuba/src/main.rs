@@ -35,7 +35,8 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only: only `capture` contacts or starts servers, and only the decision and repair commands write files.
+/// Offline and read-only: only `capture` contacts or starts servers, only `read` asks a model of your own, and only these two and the
+/// decision and repair commands write files.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
 struct Cli {
@@ -48,6 +49,7 @@ enum Command {
     Audit(commands::audit::Args),
     Inventory(commands::inventory::Args),
     Capture(commands::capture::Args),
+    Read(commands::read::Args),
     Review(commands::review::Args),
     Approve(commands::approve::Args),
     Refuse(commands::refuse::Args),
@@ -76,6 +78,7 @@ fn main() -> ExitCode {
         Command::Audit(args) => commands::audit::run(&args),
         Command::Inventory(args) => commands::inventory::run(&args),
         Command::Capture(args) => commands::capture::run(&args),
+        Command::Read(args) => commands::read::run(&args),
         Command::Review(args) => commands::review::run(&args),
         Command::Approve(args) => commands::approve::run(&args),
         Command::Refuse(args) => commands::refuse::run(&args),

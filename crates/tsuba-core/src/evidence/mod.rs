@@ -7,6 +7,7 @@ mod need;
 pub mod oauth;
 mod power;
 mod powers;
+mod reading;
 mod scope;
 mod take;
 
@@ -17,4 +18,5 @@ pub use listing::{Captured, Differs, Fetched, Hints, Item, ItemKind, Listing, Pa
 pub(crate) use need::Needs;
 pub use power::Power;
 pub(crate) use powers::{Parts, parts_of, powers, powers_of, tools};
+pub use reading::{MAX_READ, MAX_READ_BYTES, READING_SCHEMA, ReadFinding, Reading, reading, text_key};
 pub(crate) use scope::{Access, Scope, administers, reaches_everything};

@@ -3,6 +3,7 @@
 use super::connect::{connect, receivers};
 use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, sorted, waive};
 use super::options::Options;
+use super::readings::readings;
 use super::rule::{All, Check, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule};
 use super::spread::Parallel;
 use super::unseen::unseen;
@@ -80,6 +81,7 @@ pub fn audit(
     connect(&mut analyses);
     let of_others = leave_out_others(&mut analyses);
     receivers(&mut analyses);
+    readings(&mut analyses);
     if let Some(register) = &options.register {
         approved_versions(&mut analyses, register, options.today);
     }

@@ -9,6 +9,7 @@ mod excerpt;
 mod finding;
 mod fix;
 mod options;
+mod readings;
 mod rule;
 mod spread;
 mod unseen;

@@ -1,8 +1,8 @@
 //! A document as far as it is understood.
 
 use super::{Credential, Entry, Manifest, NetworkExposure, Permissions, SetupKind};
-use crate::evidence::Listing;
 use crate::evidence::oauth::OAuthDocuments;
+use crate::evidence::{Listing, Reading};
 use crate::prelude::*;
 use crate::read::Document;
 use crate::text::{Located, Pointer, Span};
@@ -35,6 +35,8 @@ pub struct Analysis {
     pub manifest: Option<Manifest>,
     /// What it says of the way to servers.
     pub exposure: NetworkExposure,
+    /// What a model thinks of texts that lie beside it.
+    pub reading: Option<Box<Reading>>,
     /// What it lets run without asking, beside its entries.
     pub permissions: Permissions,
     /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.

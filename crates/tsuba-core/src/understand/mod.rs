@@ -86,8 +86,18 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     if taken.is_nothing() {
         return Outcome::Other;
     }
-    let Taken { found, listings, oauth_documents, made, manifest, way: sidecar_kind, exposure, permissions, routed } =
-        taken;
+    let Taken {
+        found,
+        listings,
+        oauth_documents,
+        made,
+        manifest,
+        way: sidecar_kind,
+        exposure,
+        reading,
+        permissions,
+        routed,
+    } = taken;
     let fallback_kind = match sidecar_kind {
         Some(kind) if listings.is_empty() || kind == SetupKind::Card => kind,
         _ if listings.is_empty() => SetupKind::Login,
@@ -128,6 +138,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         oauth_documents,
         manifest,
         exposure,
+        reading: reading.map(Box::new),
         permissions,
         given_to: BTreeSet::new(),
     }))

@@ -8,7 +8,7 @@ use super::setup::{Found, SetupKind};
 use super::signs::Signs;
 use super::{NetworkExposure, deploy, exposure, gateway, manifest, setup};
 use crate::evidence::oauth::{OAuthDocuments, holds_tokens, looks_like_papers, oauth_documents};
-use crate::evidence::{Listing, listings, looks_like_listing};
+use crate::evidence::{Listing, Reading, listings, looks_like_listing, reading};
 use crate::prelude::*;
 use crate::read::{Document, Notation};
 
@@ -29,6 +29,8 @@ pub(super) struct Taken<'d> {
     pub(super) way: Option<SetupKind>,
     /// What it says of that way.
     pub(super) exposure: NetworkExposure,
+    /// What a model thinks of texts.
+    pub(super) reading: Option<Reading>,
     /// What it lets run without asking.
     pub(super) permissions: Permissions,
     /// The servers that it routes to, where it is a gateway.
@@ -47,7 +49,7 @@ pub(super) struct Recogniser {
 
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
 pub(super) const RECOGNISERS: &[Recogniser] =
-    &[SETUP, LISTING, PAPERS, TOKENS, MANIFEST, DEPLOYED, BESIDE, PERMISSIONS, GATEWAY];
+    &[SETUP, LISTING, PAPERS, TOKENS, MANIFEST, DEPLOYED, BESIDE, READING, PERMISSIONS, GATEWAY];
 
 /// What a text shows as an example, or a program holds, is no answer of anybody.
 fn answers(notation: Notation) -> bool {
@@ -115,6 +117,17 @@ const BESIDE: Recogniser = Recogniser {
     take: |document, taken| {
         if let Some((kind, found)) = exposure::exposure(document) {
             (taken.way, taken.exposure) = (Some(kind), found);
+        }
+    },
+    looks: |_| false,
+};
+
+/// What a model thinks of texts.
+const READING: Recogniser = Recogniser {
+    marks: |_, notation| notation == Notation::Json,
+    take: |document, taken| {
+        if let Some(reading) = reading(document) {
+            (taken.way, taken.reading) = (Some(SetupKind::Reading), Some(reading));
         }
     },
     looks: |_| false,

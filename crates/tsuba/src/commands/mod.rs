@@ -13,6 +13,7 @@ mod explain_policy;
 pub(crate) mod fail;
 pub(crate) mod inventory;
 pub(crate) mod man;
+pub(crate) mod read;
 pub(crate) mod refuse;
 pub(crate) mod render;
 pub(crate) mod renew;

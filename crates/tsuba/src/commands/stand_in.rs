@@ -3,9 +3,9 @@
 use crate::exit::Done;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
-use std::io;
+use std::io::{self, Write as _};
 use std::path::PathBuf;
-use tsuba_standin::{Kind, Server, Weakness, speak};
+use tsuba_standin::{Kind, ReaderKind, Server, Weakness, serve_reader, speak};
 
 /// Be a simulated tool server of the made-up company on standard streams
 #[derive(Clone, Debug, Arguments)]
@@ -24,7 +24,23 @@ pub(crate) struct Args {
     notice: Option<PathBuf>,
 }
 
+/// Be a reader on loopback until the input ends; its address is the first line of output.
+fn reader(args: &Args) -> anyhow::Result<Done> {
+    let name = args.weak.first().map_or("sound", String::as_str);
+    let Some(kind) = ReaderKind::named(name) else { bail!("--weak {name}: there is no such reader") };
+    let web = serve_reader(kind).context("no port on loopback")?;
+    for origin in &web.origins {
+        writeln!(io::stdout(), "{origin}/v1")?;
+    }
+    io::stdout().flush()?;
+    io::copy(&mut io::stdin().lock(), &mut io::sink()).context("the input broke off")?;
+    Ok(Done::Clean)
+}
+
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    if args.kind == "reader" {
+        return reader(args);
+    }
     let Some(kind) = Kind::named(&args.kind) else {
         let known: Vec<&str> = Kind::ALL.iter().map(|(_, name)| *name).collect();
         bail!("{}: there is no such stand-in; there are {}", args.kind, known.join(", "));

@@ -23,6 +23,7 @@ mod listings;
 mod orders;
 mod peers;
 mod policy;
+mod reader;
 mod readme;
 mod repair;
 mod reports;

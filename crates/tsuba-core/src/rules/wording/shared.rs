@@ -20,11 +20,16 @@ pub(super) fn tell(listings: &Listings<'_>, class: Class, out: &mut Out<'_>) {
             .circumstance_if(remark.strength == Strength::Strong, Circumstance::Grave)
             .circumstance_if(remark.how.is_some() && !seen_elsewhere, Circumstance::Hidden)
             .confidence(match remark.strength {
+                // A model may be wrong, and may have been talked into it.
+                Strength::Strong if remark.by.is_some() => Confidence::Likely,
                 Strength::Strong => Confidence::Certain,
                 Strength::Clear => Confidence::Likely,
                 Strength::Faint => Confidence::Possible,
             })
             .shows(remark.reads.clone(), remark.sees.clone());
+        if let Some(by) = &remark.by {
+            hit.besides(format!("read by {by}"));
+        }
     }
 }
 

@@ -35,6 +35,8 @@ pub enum SetupKind {
     Permissions,
     /// Keys, and who may use which service.
     Identity,
+    /// What a model thinks of the texts of a server.
+    Reading,
 }
 
 impl SetupKind {
@@ -68,8 +70,9 @@ impl SetupKind {
             Self::Gateway => "gateway",
             Self::Permissions => "permissions",
             Self::Identity => "identity",
+            Self::Reading => "reading",
         }
     }
 }
 
-crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity);
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity, Reading);

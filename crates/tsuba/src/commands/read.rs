@@ -1,0 +1,235 @@
+//! `tsuba read`: a language model that the company runs reads what servers say; its reading is kept beside the evidence.
+
+use crate::dates::today;
+use crate::exit::Done;
+use crate::gather::{Gathered, InputArgs};
+use crate::output;
+use crate::pipeline::Pipeline;
+use anyhow::{Context as _, bail};
+use clap::Args as Arguments;
+use std::collections::BTreeSet;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+use tsuba_capture::reader::{Kept, Reader, Reading, Text};
+use tsuba_capture::{Redact, Trust};
+use tsuba_core::evidence::text_key;
+use tsuba_core::judge::pattern_redactor;
+use tsuba_core::text::Redactor;
+use tsuba_core::understand::Analysis;
+use tsuba_find::read_regular;
+use tsuba_report::Page;
+use url::Url;
+
+/// Have a language model of your own read what servers say, as a second reader
+///
+/// The texts of captured listings are sent to the model at --reader, over the chat-completions interface, and what it finds is written
+/// beside the evidence; `tsuba audit --evidence FOLDER` tells it, offline, as "read by MODEL". Texts that hold a secret are not sent. A
+/// model's finding takes none of Tsuba's own away. Every request carries texts that are known to be hostile and to be honest: an answer
+/// that misjudges one is thrown away. The token is taken from the variable TSUBA_READER_TOKEN.
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// Files and folders of evidence
+    #[arg(value_name = "EVIDENCE", required = true)]
+    evidence: Vec<PathBuf>,
+    /// Address of the model, up to `/v1` or in full [default: url of [reader] in tsuba.toml]
+    #[arg(long, value_name = "URL")]
+    reader: Option<Url>,
+    /// Name of the model, as its interface knows it [default: model of [reader] in tsuba.toml]
+    #[arg(long, value_name = "NAME")]
+    model: Option<String>,
+    /// Ask again for texts that this model has read before
+    #[arg(long)]
+    again: bool,
+    /// Seconds to wait for an answer
+    #[arg(long, value_name = "SECONDS", default_value_t = 120, value_parser = clap::value_parser!(u64).range(1..=3600))]
+    patience: u64,
+    /// Also trust the certificates in this file (PEM)
+    #[arg(long, value_name = "FILE")]
+    ca: Option<PathBuf>,
+    /// Configuration file [default: tsuba.toml in the current folder, else this account's own]
+    #[arg(long, value_name = "FILE")]
+    config: Option<PathBuf>,
+}
+
+/// The variable that holds the token.
+const TOKEN: &str = "TSUBA_READER_TOKEN";
+/// A file of certificates has no more bytes.
+const MAX_CERTIFICATES: u64 = 16 << 20;
+/// An earlier reading has no more bytes.
+const MAX_KEPT: u64 = 32 << 20;
+/// Texts of fewer words say nothing.
+const FEWEST_WORDS: usize = 2;
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let wanted = InputArgs::inputs(args.evidence.clone(), args.config.clone());
+    let Gathered { analyses, config, .. } = Pipeline::new(&wanted, today()).gather()?;
+    let (url, model) = config.reader.unzip();
+    let url = args.reader.clone().or(url);
+    let Some(url) = url.filter(|url| matches!(url.scheme(), "http" | "https")) else {
+        bail!(
+            "no reader: name the http or https address of your model with --reader URL, or as url of [reader] in tsuba.toml"
+        );
+    };
+    let Some(model) = args.model.clone().or(model) else {
+        bail!("no model: name it with --model NAME, or as model of [reader] in tsuba.toml");
+    };
+    let token = std::env::var(TOKEN).ok().filter(|token| !token.is_empty());
+    let cleaner = pattern_redactor();
+    let redact = Redact::new(cleaner.masker().clone());
+    let redact = token.iter().fold(redact, |redact, token| redact.also(token));
+    let ca = args.ca.as_deref();
+    let bytes =
+        ca.map(|path| read_regular(path, MAX_CERTIFICATES).with_context(|| format!("cannot read {}", path.display())));
+    let trust = Trust::system_and(bytes.transpose()?.as_deref())
+        .map_err(|why| anyhow::anyhow!("{}: {why}", ca.unwrap_or(Path::new("the system's certificates")).display()))?;
+    let sends_token = token.is_some();
+    let reader = Reader::new(url.clone(), model.clone(), token, Duration::from_secs(args.patience), &trust);
+    if sends_token && !reader.is_safe() {
+        bail!("{TOKEN}: {} is without TLS, and everyone on the path would read it", origin(&url));
+    }
+    let listed: Vec<&Analysis> =
+        analyses.iter().filter(|analysis| !analysis.listings.is_empty() && !analysis.document.facts.packed).collect();
+    if listed.is_empty() {
+        bail!("no evidence in the inputs: no server's listing was found; `tsuba capture` collects them");
+    }
+    let mut rng = fastrand::Rng::new();
+    let mut rows = Vec::new();
+    let mut counts = Counts::default();
+    for analysis in listed {
+        let (texts, held) = texts(analysis, &redact);
+        let file = kept_as(analysis.document.file());
+        let keys: BTreeSet<&str> = texts.iter().map(|text| text.key.as_str()).collect();
+        let earlier = read_regular(&file, MAX_KEPT).ok().and_then(|bytes| Kept::earlier(&bytes, &model, &keys));
+        let mut kept = earlier.filter(|_| !args.again).unwrap_or_else(|| Kept::new(&model, &today().to_string()));
+        let new: Vec<Text> = texts.iter().filter(|text| !kept.texts.contains(&text.key)).cloned().collect();
+        let reading = if new.is_empty() { Reading::default() } else { reader.read(&new, &mut rng) };
+        if !reading.texts.is_empty() {
+            kept.texts.extend(reading.texts.iter().cloned());
+            kept.findings.extend(reading.findings.iter().cloned());
+            kept.read_on = today().to_string();
+            keep(&file, &kept, &redact)?;
+        }
+        counts.add(&texts, &kept, &reading, held);
+        rows.push(row(analysis, &kept, &reading, held, &file));
+    }
+    let mut out = anstream::stdout().lock();
+    let mut page = Page::new(output::look(), &mut out);
+    tell(&mut page, &counts, &rows, &(model, origin(&url)), args, &cleaner)?;
+    Ok(if counts.unread > 0 { Done::Gated } else { Done::Clean })
+}
+
+/// The texts of a document that a model is asked about, and how many are held back since they hold a secret.
+fn texts(analysis: &Analysis, redact: &Redact) -> (Vec<Text>, usize) {
+    let (mut out, mut seen, mut held) = (Vec::new(), BTreeSet::new(), 0);
+    for listing in &analysis.listings {
+        for passage in &listing.passages {
+            let text = &passage.at.text;
+            let key = text_key(text);
+            if text.split_whitespace().nth(FEWEST_WORDS - 1).is_none() && text.len() < 12 || !seen.insert(key.clone()) {
+                continue;
+            }
+            if redact.text(text) == *text {
+                let place = redact.text(&listing.whereabouts(passage));
+                out.push(Text { key, place, text: text.clone() });
+            } else {
+                held += 1;
+            }
+        }
+    }
+    (out, held)
+}
+
+/// The file of the reading of a file of evidence.
+fn kept_as(evidence: &str) -> PathBuf {
+    let path = Path::new(evidence);
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    path.with_file_name(format!("{stem}.reading.json"))
+}
+
+fn keep(file: &Path, kept: &Kept, redact: &Redact) -> anyhow::Result<()> {
+    let mut kept = kept.clone();
+    // What a model says is nobody's to trust: it may say what a text never held.
+    for finding in &mut kept.findings {
+        finding.reason = redact.text(&finding.reason);
+    }
+    let text = serde_json::to_string_pretty(&kept).context("a reading cannot be written as JSON")?;
+    output::write(Some(&file.to_path_buf()), |out| writeln!(out, "{text}"))
+}
+
+/// Scheme, host and port: what else an address holds is nobody's business.
+fn origin(url: &Url) -> String {
+    url.origin().ascii_serialization()
+}
+
+/// What came of it in all.
+#[derive(Debug, Default)]
+struct Counts {
+    servers: usize,
+    texts: usize,
+    read: usize,
+    found: usize,
+    held: usize,
+    unread: usize,
+}
+
+impl Counts {
+    fn add(&mut self, texts: &[Text], kept: &Kept, reading: &Reading, held: usize) {
+        let read = texts.iter().filter(|text| kept.texts.contains(&text.key)).count();
+        self.servers += 1;
+        self.texts += texts.len();
+        self.read += read;
+        self.found += kept.findings.len();
+        self.held += held;
+        self.unread += usize::from(read < texts.len() || !reading.unread.is_empty());
+    }
+}
+
+/// A line of the summary: the server, what was found, and where it is kept.
+fn row(analysis: &Analysis, kept: &Kept, reading: &Reading, held: usize, file: &Path) -> ([String; 2], String) {
+    let name = analysis.listings.first().map(|listing| listing.server.text.clone()).unwrap_or_default();
+    let doubtful = kept.findings.iter().filter(|finding| !finding.agreed).count();
+    let found = match (kept.findings.len(), doubtful) {
+        (0, _) if kept.texts.is_empty() => "not read".to_owned(),
+        (0, _) => "nothing found".to_owned(),
+        (found, 0) => format!("{found} found"),
+        (found, doubtful) => format!("{found} found, {doubtful} of them in one reading only"),
+    };
+    let count = |count: usize, what: &str| (count > 0).then(|| format!("{count} {what}"));
+    let unread = reading.unread.iter().map(ToString::to_string);
+    let more: Vec<String> = unread
+        .chain(count(reading.misquoted, "left out: they quote what no text says"))
+        .chain(count(reading.over, "texts over 1 MiB of one server not read"))
+        .chain(count(held, "texts not sent: they hold a secret"))
+        .chain((!kept.texts.is_empty()).then(|| file.display().to_string()))
+        .collect();
+    ([name, found], more.join("; "))
+}
+
+fn tell(
+    page: &mut Page<'_>,
+    counts: &Counts,
+    rows: &[([String; 2], String)],
+    (model, origin): &(String, String),
+    args: &Args,
+    cleaner: &Redactor,
+) -> io::Result<()> {
+    let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
+    let Counts { servers, texts, read, found, .. } = counts;
+    let plural = if *servers == 1 { "" } else { "s" };
+    page.line(&format!(
+        "read {read} of {texts} texts of {servers} server{plural}: {found} found   ({} at {})",
+        clean(model),
+        clean(origin)
+    ))?;
+    let rows: Vec<([String; 2], String)> =
+        rows.iter().map(|([name, found], more)| ([clean(name), found.clone()], clean(more))).collect();
+    page.columns(&rows, [24, 48])?;
+    let folders: BTreeSet<&Path> = args
+        .evidence
+        .iter()
+        .map(|path| if path.is_dir() { path.as_path() } else { path.parent().unwrap_or(Path::new(".")) })
+        .collect();
+    let folders: String = folders.iter().map(|folder| format!(" --evidence {}", folder.display())).collect();
+    if *read > 0 { page.line(&format!("\nnext: tsuba audit{folders}")) } else { Ok(()) }
+}
