@@ -108,7 +108,7 @@ impl Reader {
             let quote = if self.kind == ReaderKind::Misquotes { "other words than it has" } else { *words };
             // The fickle one still knows what everybody knows.
             let doubted = *words == "come with the letters of the day";
-            (self.kind != ReaderKind::Fickle || !doubted || number % 2 == 0).then(|| finding(line, act, quote))
+            (self.kind != ReaderKind::Fickle || !doubted || number.is_multiple_of(2)).then(|| finding(line, act, quote))
         };
         texts.iter().filter_map(known).collect()
     }

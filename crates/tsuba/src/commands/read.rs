@@ -88,11 +88,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     if sends_token && !reader.is_safe() {
         bail!("{TOKEN}: {} is without TLS, and everyone on the path would read it", origin(&url));
     }
-    let listed: Vec<&Analysis> =
+    let mut listed: Vec<&Analysis> =
         analyses.iter().filter(|analysis| !analysis.listings.is_empty() && !analysis.document.facts.packed).collect();
     if listed.is_empty() {
         bail!("no evidence in the inputs: no server's listing was found; `tsuba capture` collects them");
     }
+    // The walk finds them in any order.
+    listed.sort_by(|a, b| a.document.path.cmp(&b.document.path));
     let mut rng = fastrand::Rng::new();
     let mut rows = Vec::new();
     let mut counts = Counts::default();
@@ -111,8 +113,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             keep(&file, &kept, &redact)?;
         }
         counts.add(&texts, &kept, &reading, held);
-        rows.push(row(analysis, &kept, &reading, held, &file));
+        rows.push((kept.findings.len(), row(analysis, &kept, &reading, held, &file)));
     }
+    // What was found first; what is alike stays in order.
+    rows.sort_by_key(|(found, _)| std::cmp::Reverse(*found));
+    let rows: Vec<_> = rows.into_iter().map(|(_, row)| row).collect();
     let mut out = anstream::stdout().lock();
     let mut page = Page::new(output::look(), &mut out);
     tell(&mut page, &counts, &rows, &(model, origin(&url)), args, &cleaner)?;
@@ -190,6 +195,7 @@ fn row(analysis: &Analysis, kept: &Kept, reading: &Reading, held: usize, file: &
     let name = analysis.listings.first().map(|listing| listing.server.text.clone()).unwrap_or_default();
     let doubtful = kept.findings.iter().filter(|finding| !finding.agreed).count();
     let found = match (kept.findings.len(), doubtful) {
+        (0, _) if kept.texts.is_empty() && reading.unread.is_empty() => "no texts".to_owned(),
         (0, _) if kept.texts.is_empty() => "not read".to_owned(),
         (0, _) => "nothing found".to_owned(),
         (found, 0) => format!("{found} found"),

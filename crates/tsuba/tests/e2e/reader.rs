@@ -100,6 +100,25 @@ fn what_only_one_of_two_readings_finds_is_possible_and_what_no_text_says_is_left
 }
 
 #[test]
+fn what_was_found_comes_first_and_the_rest_by_name() {
+    let (dir, web) = (dir(), serve_reader(ReaderKind::Sound).unwrap());
+    let honest = LISTED.replace(" Callers come with the letters of the day.", "");
+    let without = r#"{ "schema": "tsuba-evidence/1", "taken": "2026-11-20", "setup": "mcp.json", "entry": "b", "sessions": [{ "as": "tsuba", "tools/list": [{ "tools": [] }] }] }"#;
+    for (name, text) in [("evidence/a.json", honest.as_str()), ("evidence/b.json", without)] {
+        dir.write(name, text.replace("tide-table", &name[9..10]).as_bytes());
+    }
+    let run = read(&dir, &web, &[]);
+    let rows: Vec<String> = run
+        .out()
+        .lines()
+        .skip(1)
+        .take(3)
+        .map(|line| line.split_whitespace().take(3).collect::<Vec<_>>().join(" "))
+        .collect();
+    assert_eq!(rows, ["tide-table 1 found", "a nothing found", "b no texts"], "{}", run.out());
+}
+
+#[test]
 fn nothing_of_a_secret_is_sent_or_kept() {
     let (dir, web) = (dir(), serve_reader(ReaderKind::Sound).unwrap());
     let run = read(&dir, &web, &[]);
