@@ -31,3 +31,16 @@ impl Progress {
         self.bar.finish_and_clear();
     }
 }
+
+/// A bar on standard error that counts up to a known number, shown only on a terminal.
+pub(crate) fn bar(count: usize, what: &str) -> ProgressBar {
+    if !io::stderr().is_terminal() {
+        return ProgressBar::hidden();
+    }
+    let bar = ProgressBar::new(count as u64);
+    if let Ok(style) = ProgressStyle::with_template(&format!("{{bar:30}} {{pos}} of {{len}} {what}, {{elapsed}}")) {
+        bar.set_style(style);
+    }
+    bar.enable_steady_tick(Duration::from_millis(200));
+    bar
+}

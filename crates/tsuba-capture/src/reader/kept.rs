@@ -50,6 +50,12 @@ impl Kept {
         }
     }
 
+    /// Is it a reading at all, of whatever model? What is none is not written over.
+    pub fn is_one(bytes: &[u8]) -> bool {
+        let value: Option<serde_json::Value> = serde_json::from_slice(bytes).ok();
+        value.is_some_and(|value| value.get("schema").is_some_and(|schema| schema == READING_SCHEMA))
+    }
+
     /// One that was kept earlier, if it is of this model and this version of the question, with what it says of texts that are still there.
     pub fn earlier(bytes: &[u8], model: &str, texts: &BTreeSet<&str>) -> Option<Self> {
         let mut kept: Self = serde_json::from_slice(bytes).ok()?;
@@ -86,5 +92,6 @@ mod tests {
         for (bytes, model) in [(&bytes[..], "m-2"), (&other[..], "m-1"), (b"{}", "m-1"), (b"", "m-1")] {
             assert_eq!(Kept::earlier(bytes, model, &still), None);
         }
+        assert!(Kept::is_one(&bytes) && Kept::is_one(&other) && !Kept::is_one(b"{}") && !Kept::is_one(b"tide"));
     }
 }

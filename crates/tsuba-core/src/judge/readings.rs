@@ -4,6 +4,7 @@ use crate::evidence::{ReadFinding, text_key};
 use crate::prelude::*;
 use crate::understand::Analysis;
 use crate::wording::{Heard, Order, Remark, Strength};
+use core::ops::Range;
 
 /// Adds what readings say to what was heard of the listings of the same folder. Nothing that was heard is taken away.
 pub(super) fn readings(analyses: &mut [Analysis]) {
@@ -14,7 +15,9 @@ pub(super) fn readings(analyses: &mut [Analysis]) {
         let folder = folder(analysis);
         for finding in &reading.findings {
             let of = known.entry((folder.to_owned(), finding.text.clone())).or_default();
-            of.push((reading.model.clone(), finding.clone()));
+            if of.len() < MAX_SAID {
+                of.push((reading.model.clone(), finding.clone()));
+            }
         }
     }
     if known.is_empty() {
@@ -23,55 +26,68 @@ pub(super) fn readings(analyses: &mut [Analysis]) {
     for analysis in analyses.iter_mut().filter(|analysis| !analysis.listings.is_empty()) {
         let folder = folder(analysis).to_owned();
         for (listing, heard) in analysis.listings.iter().zip(&mut analysis.heard) {
+            let mut at: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+            for (index, remark) in heard.remarks.iter().enumerate() {
+                at.entry(remark.passage).or_default().push(index);
+            }
             for (index, passage) in listing.passages.iter().enumerate() {
                 let Some(said) = known.get(&(folder.clone(), text_key(&passage.at.text))) else { continue };
+                let own = at.entry(index).or_default();
                 for (model, finding) in said {
-                    add(heard, index, &passage.at.text, model, finding);
+                    add(heard, own, index, &passage.at.text, model, finding);
                 }
             }
         }
     }
 }
 
+/// So much is said of one text; what further readings say of it is left out.
+const MAX_SAID: usize = 32;
+
 fn folder(analysis: &Analysis) -> &str {
     analysis.document.file().rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
-/// Adds what a model found, where its words stand in the text. What was heard already is only clearer now.
-fn add(heard: &mut Heard, passage: usize, text: &str, model: &str, finding: &ReadFinding) {
+/// Adds what a model found in a passage, where its words stand in the text. What was heard already is only clearer now. `own` are the
+/// remarks of the passage.
+fn add(heard: &mut Heard, own: &mut Vec<usize>, passage: usize, text: &str, model: &str, finding: &ReadFinding) {
     let Some(start) = text.find(&finding.quote) else { return };
     let range = start..start + finding.quote.len();
     let reason = if finding.reason.is_empty() { String::new() } else { format!(": {}", finding.reason) };
     let by = format!("{model}{reason}");
     let strength = if finding.agreed { Strength::Clear } else { Strength::Faint };
+    let meets = |other: &Range<usize>| other.start < range.end && range.start < other.end;
+    let same = |known: &Remark| known.class == finding.class && (known.by.is_some() || meets(&known.range));
+    let known = own.iter().copied().find(|index| heard.remarks.get(*index).is_some_and(same));
+    let told = match known.and_then(|index| heard.remarks.get_mut(index)) {
+        Some(known) if known.strength < strength => {
+            (known.strength, known.by) = (strength, Some(by));
+            known.range.clone()
+        }
+        Some(_) => return,
+        None => {
+            own.push(heard.remarks.len());
+            heard.remarks.push(Remark {
+                class: finding.class,
+                strength,
+                passage,
+                range: range.clone(),
+                words: vec![finding.quote.clone()],
+                how: None,
+                reads: finding.quote.clone(),
+                sees: None,
+                more: 0,
+                by: Some(by),
+            });
+            range
+        }
+    };
     // What a finding tells is not listed once more as something that none does.
     let within =
-        |order: &&mut Order| order.passage == passage && order.range.start < range.end && range.start < order.range.end;
+        |order: &&mut Order| order.passage == passage && order.range.start < told.end && told.start < order.range.end;
     if finding.agreed {
         heard.orders.iter_mut().filter(within).for_each(|order| order.told = true);
     }
-    let same = |known: &&mut Remark| {
-        let overlaps = known.range.start < range.end && range.start < known.range.end;
-        known.passage == passage && known.class == finding.class && (known.by.is_some() || overlaps)
-    };
-    if let Some(known) = heard.remarks.iter_mut().find(same) {
-        if known.strength < strength {
-            (known.strength, known.by) = (strength, Some(by));
-        }
-        return;
-    }
-    heard.remarks.push(Remark {
-        class: finding.class,
-        strength,
-        passage,
-        range,
-        words: vec![finding.quote.clone()],
-        how: None,
-        reads: finding.quote.clone(),
-        sees: None,
-        more: 0,
-        by: Some(by),
-    });
 }
 
 #[cfg(test)]
@@ -80,7 +96,6 @@ mod tests {
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
     use crate::understand::{Outcome, analyze};
-    use core::ops::Range;
 
     const QUIET: &str = "Lists shifts. The talks of the morning go along.";
 
@@ -171,8 +186,25 @@ mod tests {
         };
         for (before, after) in [(Strength::Faint, Strength::Clear), (Strength::Strong, Strength::Strong)] {
             let mut heard = Heard { remarks: vec![remark(before)], ..Heard::default() };
-            add(&mut heard, 0, QUIET, "m-1", &finding);
+            add(&mut heard, &mut vec![0], 0, QUIET, "m-1", &finding);
             assert_eq!(heard.remarks.iter().map(|remark| remark.strength).collect::<Vec<_>>(), [after]);
         }
+    }
+
+    #[test]
+    fn many_readings_of_one_text_say_no_more_than_a_few() {
+        let mut all = vec![listing(QUIET)];
+        let classes = ["secrecy", "pressure", "override"];
+        for number in 0..3 * MAX_SAID {
+            let path = format!("evidence/{number}.reading.json");
+            let class = classes.get(number % classes.len()).unwrap();
+            let finding =
+                format!(r#"{{"text": "{}", "class": "{class}", "quote": "talks", "agreed": true}}"#, text_key(QUIET));
+            let text = format!(r#"{{"schema": "tsuba-reading/1", "model": "m-{number}", "findings": [{finding}]}}"#);
+            all.push(analysis(&path, &text));
+        }
+        readings(&mut all);
+        let heard = all.first().and_then(|analysis| analysis.heard.first()).unwrap();
+        assert_eq!(heard.remarks.iter().filter(|remark| remark.by.is_some()).count(), classes.len());
     }
 }

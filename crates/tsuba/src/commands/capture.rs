@@ -7,12 +7,12 @@ use crate::gather::InputArgs;
 use crate::jobs::{Selection, jobs};
 use crate::output;
 use crate::pipeline::{Audited, Pipeline};
+use crate::progress;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, ValueEnum};
-use indicatif::{ProgressBar, ProgressStyle};
 use serde_json::value::RawValue;
 use std::fs;
-use std::io::{self, IsTerminal as _, Read as _};
+use std::io::Read as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
@@ -133,7 +133,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     for signal in [signal_hook::consts::SIGINT, signal_hook::consts::SIGTERM] {
         signal_hook::flag::register(signal, stop.clone()).context("cannot listen for a stop")?;
     }
-    let progress = progress(jobs.len());
+    let progress = progress::bar(jobs.len(), "entries asked");
     let count = jobs.len();
     let (mut message, mut failed) = (Vec::new(), None);
     capture(jobs, &options, &stop, |job, evidence| {
@@ -223,16 +223,4 @@ pub(crate) fn keep((folder, tree): (&Path, &str), job: &Job, evidence: &Evidence
     let name = format!("{}-{}.json", plain.trim_matches('.'), id.chars().take(8).collect::<String>());
     // In one step, through a file that nobody could have laid there before.
     output::write(Some(&folder.join(name)), |out| writeln!(out, "{clean}"))
-}
-
-fn progress(count: usize) -> ProgressBar {
-    if !io::stderr().is_terminal() {
-        return ProgressBar::hidden();
-    }
-    let bar = ProgressBar::new(count as u64);
-    if let Ok(style) = ProgressStyle::with_template("{bar:30} {pos} of {len} entries asked, {elapsed}") {
-        bar.set_style(style);
-    }
-    bar.enable_steady_tick(std::time::Duration::from_millis(200));
-    bar
 }

@@ -5,6 +5,8 @@ use crate::exit::Done;
 use crate::gather::{Gathered, InputArgs};
 use crate::output;
 use crate::pipeline::Pipeline;
+use crate::progress;
+use crate::threads::Threads;
 use anyhow::{Context as _, bail};
 use clap::Args as Arguments;
 use std::collections::BTreeSet;
@@ -14,7 +16,7 @@ use std::time::Duration;
 use tsuba_capture::reader::{Kept, Reader, Reading, Text};
 use tsuba_capture::{Redact, Trust};
 use tsuba_core::evidence::text_key;
-use tsuba_core::judge::pattern_redactor;
+use tsuba_core::judge::{Parallel as _, pattern_redactor};
 use tsuba_core::text::Redactor;
 use tsuba_core::understand::Analysis;
 use tsuba_find::read_regular;
@@ -41,6 +43,9 @@ pub(crate) struct Args {
     /// Ask again for texts that this model has read before
     #[arg(long)]
     again: bool,
+    /// Servers to read at once
+    #[arg(long, value_name = "N", default_value_t = 4, value_parser = clap::value_parser!(u16).range(1..=64))]
+    at_once: u16,
     /// Seconds to wait for an answer
     #[arg(long, value_name = "SECONDS", default_value_t = 120, value_parser = clap::value_parser!(u64).range(1..=3600))]
     patience: u64,
@@ -95,33 +100,82 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     // The walk finds them in any order.
     listed.sort_by(|a, b| a.document.path.cmp(&b.document.path));
-    let mut rng = fastrand::Rng::new();
-    let mut rows = Vec::new();
-    let mut counts = Counts::default();
-    for analysis in listed {
-        let (texts, held) = texts(analysis, &redact);
-        let file = kept_as(analysis.document.file());
+    let second = Second { reader, redact, model, today: today().to_string(), again: args.again };
+    let progress = progress::bar(listed.len(), "servers read");
+    let read = Threads::new(usize::from(args.at_once)).each(&listed, |analysis| {
+        let read = second.read(analysis);
+        progress.inc(1);
+        vec![read]
+    });
+    progress.finish_and_clear();
+    let mut servers = read.into_iter().collect::<anyhow::Result<Vec<Server>>>()?;
+    // What was found first; what is alike stays in order.
+    servers.sort_by_key(|server| std::cmp::Reverse(server.found));
+    let mut out = anstream::stdout().lock();
+    let mut page = Page::new(output::look(), &mut out);
+    tell(&mut page, &servers, &format!("{} at {}", second.model, origin(&url)), args, &cleaner)?;
+    Ok(if servers.iter().any(|server| server.unread) { Done::Gated } else { Done::Clean })
+}
+
+/// Who reads.
+struct Second {
+    reader: Reader,
+    redact: Redact,
+    model: String,
+    today: String,
+    again: bool,
+}
+
+/// What came of one server.
+struct Server {
+    name: String,
+    texts: usize,
+    read: usize,
+    found: usize,
+    unread: bool,
+    /// What was found, in words.
+    outcome: String,
+    /// What else there is to say.
+    more: String,
+}
+
+impl Second {
+    /// Reads what a document lists, and keeps what was found.
+    ///
+    /// # Errors
+    /// Where it cannot be kept.
+    fn read(&self, analysis: &Analysis) -> anyhow::Result<Server> {
+        let (texts, held) = texts(analysis, &self.redact);
+        let file = kept_as(analysis.document.file(), &self.model);
         let keys: BTreeSet<&str> = texts.iter().map(|text| text.key.as_str()).collect();
-        let earlier = read_regular(&file, MAX_KEPT).ok().and_then(|bytes| Kept::earlier(&bytes, &model, &keys));
-        let mut kept = earlier.filter(|_| !args.again).unwrap_or_else(|| Kept::new(&model, &today().to_string()));
+        let earlier = match read_regular(&file, MAX_KEPT) {
+            Ok(bytes) => match Kept::earlier(&bytes, &self.model, &keys) {
+                None if !Kept::is_one(&bytes) => bail!("{} is no reading: move it away", file.display()),
+                earlier => earlier.filter(|_| !self.again),
+            },
+            Err(_) => None,
+        };
+        let mut kept = earlier.unwrap_or_else(|| Kept::new(&self.model, &self.today));
         let new: Vec<Text> = texts.iter().filter(|text| !kept.texts.contains(&text.key)).cloned().collect();
-        let reading = if new.is_empty() { Reading::default() } else { reader.read(&new, &mut rng) };
+        let mut rng = fastrand::Rng::new();
+        let reading = if new.is_empty() { Reading::default() } else { self.reader.read(&new, &mut rng) };
         if !reading.texts.is_empty() {
             kept.texts.extend(reading.texts.iter().cloned());
             kept.findings.extend(reading.findings.iter().cloned());
-            kept.read_on = today().to_string();
-            keep(&file, &kept, &redact)?;
+            kept.read_on.clone_from(&self.today);
+            keep(&file, &kept, &self.redact)?;
         }
-        counts.add(&texts, &kept, &reading, held);
-        rows.push((kept.findings.len(), row(analysis, &kept, &reading, held, &file)));
+        let read = texts.iter().filter(|text| kept.texts.contains(&text.key)).count();
+        Ok(Server {
+            name: analysis.listings.first().map(|listing| listing.server.text.clone()).unwrap_or_default(),
+            texts: texts.len(),
+            read,
+            found: kept.findings.len(),
+            unread: read < texts.len(),
+            outcome: outcome(&kept, texts.len()),
+            more: more(&kept, &reading, held, &file),
+        })
     }
-    // What was found first; what is alike stays in order.
-    rows.sort_by_key(|(found, _)| std::cmp::Reverse(*found));
-    let rows: Vec<_> = rows.into_iter().map(|(_, row)| row).collect();
-    let mut out = anstream::stdout().lock();
-    let mut page = Page::new(output::look(), &mut out);
-    tell(&mut page, &counts, &rows, &(model, origin(&url)), args, &cleaner)?;
-    Ok(if counts.unread > 0 { Done::Gated } else { Done::Clean })
 }
 
 /// The texts of a document that a model is asked about, and how many are held back since they hold a secret.
@@ -145,11 +199,14 @@ fn texts(analysis: &Analysis, redact: &Redact) -> (Vec<Text>, usize) {
     (out, held)
 }
 
-/// The file of the reading of a file of evidence.
-fn kept_as(evidence: &str) -> PathBuf {
+/// The file of the reading of a file of evidence by a model: each has its own, so that none takes another one's place.
+fn kept_as(evidence: &str, model: &str) -> PathBuf {
+    const MAX_NAME: usize = 40;
     let path = Path::new(evidence);
     let stem = path.file_stem().unwrap_or_default().to_string_lossy();
-    path.with_file_name(format!("{stem}.reading.json"))
+    let plain = |c: char| if c.is_ascii_alphanumeric() || "-_".contains(c) { c } else { '-' };
+    let model: String = model.chars().take(MAX_NAME).map(plain).collect();
+    path.with_file_name(format!("{stem}.{model}.reading.json"))
 }
 
 fn keep(file: &Path, kept: &Kept, redact: &Redact) -> anyhow::Result<()> {
@@ -167,69 +224,43 @@ fn origin(url: &Url) -> String {
     url.origin().ascii_serialization()
 }
 
-/// What came of it in all.
-#[derive(Debug, Default)]
-struct Counts {
-    servers: usize,
-    texts: usize,
-    read: usize,
-    found: usize,
-    held: usize,
-    unread: usize,
-}
-
-impl Counts {
-    fn add(&mut self, texts: &[Text], kept: &Kept, reading: &Reading, held: usize) {
-        let read = texts.iter().filter(|text| kept.texts.contains(&text.key)).count();
-        self.servers += 1;
-        self.texts += texts.len();
-        self.read += read;
-        self.found += kept.findings.len();
-        self.held += held;
-        self.unread += usize::from(read < texts.len() || !reading.unread.is_empty());
-    }
-}
-
-/// A line of the summary: the server, what was found, and where it is kept.
-fn row(analysis: &Analysis, kept: &Kept, reading: &Reading, held: usize, file: &Path) -> ([String; 2], String) {
-    let name = analysis.listings.first().map(|listing| listing.server.text.clone()).unwrap_or_default();
+/// What was found, in words.
+fn outcome(kept: &Kept, texts: usize) -> String {
     let doubtful = kept.findings.iter().filter(|finding| !finding.agreed).count();
-    let found = match (kept.findings.len(), doubtful) {
-        (0, _) if kept.texts.is_empty() && reading.unread.is_empty() => "no texts".to_owned(),
+    match (kept.findings.len(), doubtful) {
+        (0, _) if texts == 0 => "no texts".to_owned(),
         (0, _) if kept.texts.is_empty() => "not read".to_owned(),
         (0, _) => "nothing found".to_owned(),
         (found, 0) => format!("{found} found"),
         (found, doubtful) => format!("{found} found, {doubtful} of them in one reading only"),
-    };
-    let count = |count: usize, what: &str| (count > 0).then(|| format!("{count} {what}"));
-    let unread = reading.unread.iter().map(ToString::to_string);
-    let more: Vec<String> = unread
-        .chain(count(reading.misquoted, "left out: they quote what no text says"))
-        .chain(count(reading.over, "texts over 1 MiB of one server not read"))
-        .chain(count(held, "texts not sent: they hold a secret"))
-        .chain((!kept.texts.is_empty()).then(|| file.display().to_string()))
-        .collect();
-    ([name, found], more.join("; "))
+    }
 }
 
-fn tell(
-    page: &mut Page<'_>,
-    counts: &Counts,
-    rows: &[([String; 2], String)],
-    (model, origin): &(String, String),
-    args: &Args,
-    cleaner: &Redactor,
-) -> io::Result<()> {
+/// What else there is to say: why something was not read, and where the reading is.
+fn more(kept: &Kept, reading: &Reading, held: usize, file: &Path) -> String {
+    let count = |count: usize, what: &str| (count > 0).then(|| format!("{count} {what}"));
+    let unread = reading.unread.iter().map(ToString::to_string);
+    let all: Vec<String> = unread
+        .chain(count(reading.misquoted, "left out: they quote what no text says"))
+        .chain(count(reading.over, "not read: over 1 MiB of one server"))
+        .chain(count(held, "not sent: they hold a secret"))
+        .chain((!kept.texts.is_empty()).then(|| file.display().to_string()))
+        .collect();
+    all.join("; ")
+}
+
+fn tell(page: &mut Page<'_>, servers: &[Server], by: &str, args: &Args, cleaner: &Redactor) -> io::Result<()> {
     let clean = |text: &str| cleaner.clean(text).as_str().to_owned();
-    let Counts { servers, texts, read, found, .. } = counts;
-    let plural = if *servers == 1 { "" } else { "s" };
+    let sum = |of: fn(&Server) -> usize| servers.iter().map(of).sum::<usize>();
+    let (read, texts, found) = (sum(|s| s.read), sum(|s| s.texts), sum(|s| s.found));
+    let plural = if servers.len() == 1 { "" } else { "s" };
     page.line(&format!(
-        "read {read} of {texts} texts of {servers} server{plural}: {found} found   ({} at {})",
-        clean(model),
-        clean(origin)
+        "read {read} of {texts} texts of {} server{plural}: {found} found   ({})",
+        servers.len(),
+        clean(by)
     ))?;
     let rows: Vec<([String; 2], String)> =
-        rows.iter().map(|([name, found], more)| ([clean(name), found.clone()], clean(more))).collect();
+        servers.iter().map(|server| ([clean(&server.name), server.outcome.clone()], clean(&server.more))).collect();
     page.columns(&rows, [24, 48])?;
     let folders: BTreeSet<&Path> = args
         .evidence
@@ -237,5 +268,5 @@ fn tell(
         .map(|path| if path.is_dir() { path.as_path() } else { path.parent().unwrap_or(Path::new(".")) })
         .collect();
     let folders: String = folders.iter().map(|folder| format!(" --evidence {}", folder.display())).collect();
-    if *read > 0 { page.line(&format!("\nnext: tsuba audit{folders}")) } else { Ok(()) }
+    if read > 0 { page.line(&format!("\nnext: tsuba audit{folders}")) } else { Ok(()) }
 }

@@ -11,7 +11,7 @@ const LISTED: &str = r#"{ "schema": "tsuba-evidence/1", "taken": "2026-11-20", "
 ] }] }] }"#;
 const SETUP: &str =
     r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#;
-const KEPT: &str = "evidence/tide.reading.json";
+const KEPT: &str = "evidence/tide.own-model.reading.json";
 
 fn dir() -> Dir {
     // A made-up key, put together here so that no file of ours holds one.
@@ -38,7 +38,7 @@ fn what_a_model_finds_is_kept_beside_the_evidence_and_told_offline() {
     let run = read(&dir, &web, &[]);
     assert_eq!(run.status(), 0, "{}{}", run.out(), run.err());
     assert!(run.out().starts_with("read 2 of 2 texts of 1 server: 1 found"), "{}", run.out());
-    assert!(run.out().contains("1 texts not sent: they hold a secret"), "{}", run.out());
+    assert!(run.out().contains("1 not sent: they hold a secret"), "{}", run.out());
     drop(web);
     let told = findings(&dir);
     let [one] = told.as_slice() else { panic!("{told:?}") };
@@ -65,6 +65,15 @@ fn what_was_read_by_the_same_model_is_not_asked_again() {
     let other = read(&dir, &broken, &["--again"]);
     assert_eq!(other.status(), 1, "{}", other.out());
     assert_eq!(std::fs::read(dir.path(KEPT)).unwrap(), kept, "what was read stays");
+    // Another model has a file of its own; what is no reading is not written over.
+    assert_eq!(read(&dir, &web, &["--model", "m/2:x"]).status(), 2, "given twice");
+    let url = format!("{}/v1", web.origins.first().unwrap());
+    assert_eq!(dir.run(&["read", "evidence", "--reader", &url, "--model", "m/2:x"]).status(), 0);
+    assert!(dir.path("evidence/tide.m-2-x.reading.json").exists());
+    dir.write(KEPT, b"{}");
+    let run = read(&dir, &web, &[]);
+    assert!(run.status() == 2 && run.err().contains("is no reading: move it away"), "{}", run.err());
+    assert_eq!(std::fs::read(dir.path(KEPT)).unwrap(), b"{}");
 }
 
 #[test]
