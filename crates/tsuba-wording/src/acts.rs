@@ -275,13 +275,14 @@ pub(super) static ACTS: &[Act] = &[
     },
     Act {
         class: Class::Instruction,
-        marks: s(&[C::Run, C::Shell, C::Later, C::Claim, C::Promote, C::Alter]),
+        marks: s(&[C::Run, C::Shell, C::Later, C::Claim, C::Promote, C::Alter, C::Mailbox]),
         needs: &[
             &[Term::Commands(s(&[C::Run]))],
             &[affirmed(&[C::Run]), has(&[C::Shell, C::Hush, C::Unasked, C::Quiet, C::Later])],
             &[has(&[C::Shell]), has(&[C::Must, C::When, C::Also, C::Soft])],
             &[near(&[C::Call, C::Run], &[C::Shell], 3)],
             &[affirmed(&[C::Run]), has(&[C::Fetch]), has(&[C::Link])],
+            &[affirmed(&[C::Carry]), has(&[C::Mailbox]), has(&[C::Also, C::Always, C::Later])],
             &[has(&[C::Later]), has(&[C::Answer, C::Carry, C::Run, C::Alter, C::Call, C::Promote])],
             &[has(&[C::Claim])],
             &[has(&[C::Promote])],
@@ -300,6 +301,7 @@ pub(super) static ACTS: &[Act] = &[
                     f(30, &[near(&[C::Call, C::Run], &[C::Shell], 3)]),
                     // What is fetched from an address and done says itself what that is.
                     f(40, &[affirmed(&[C::Run]), has(&[C::Fetch]), has(&[C::Link])]),
+                    f(60, &[affirmed(&[C::Carry]), has(&[C::Mailbox]), has(&[C::Also, C::Always, C::Later])]),
                     f(-60, &[has(&[C::Sibling])]),
                     // To have the person confirm is the opposite of a trick.
                     f(-50, &[has(&[C::Confirm]), has(&[C::Person]), lacks(&[C::Not, C::Unasked, C::Given])]),

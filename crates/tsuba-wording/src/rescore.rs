@@ -146,7 +146,7 @@ const DAMPS: i32 = 0;
 /// Below this score a faint act is none.
 const DROPS: i32 = 0;
 /// From this score on a faint act is clear.
-const LIFTS: i32 = 100;
+const LIFTS: i32 = 60;
 /// From this score on a sentence without an act is told as faint,
 const HINTS: i32 = 10;
 /// and from this one on as clear.
