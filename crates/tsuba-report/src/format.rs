@@ -1,6 +1,6 @@
 //! The formats, and the trait they share.
 
-use crate::{Json, Markdown, RenderOptions, Report, Sarif, Text};
+use crate::{EntryTable, FindingTable, Json, Lines, Markdown, RenderOptions, Report, Sarif, Text};
 use std::io::{self, Write};
 
 /// Writes a report in one format.
@@ -23,6 +23,12 @@ pub enum Format {
     Sarif,
     /// For a ticket.
     Markdown,
+    /// A table of the findings.
+    Csv,
+    /// A table of the entries.
+    EntriesCsv,
+    /// A finding a line, as JSON.
+    Ndjson,
 }
 
 impl Format {
@@ -33,6 +39,9 @@ impl Format {
             Self::Json => Box::new(Json),
             Self::Sarif => Box::new(Sarif),
             Self::Markdown => Box::new(Markdown),
+            Self::Csv => Box::new(FindingTable),
+            Self::EntriesCsv => Box::new(EntryTable),
+            Self::Ndjson => Box::new(Lines),
         }
     }
 }

@@ -138,6 +138,12 @@ pub(crate) enum FormatName {
     Sarif,
     /// For a ticket
     Markdown,
+    /// A table of the findings, for a spreadsheet
+    Csv,
+    /// A table of the entries, for a spreadsheet
+    EntriesCsv,
+    /// A finding a line, as JSON, for a log pipeline
+    Ndjson,
 }
 
 impl FormatName {
@@ -147,6 +153,9 @@ impl FormatName {
             Self::Json => Format::Json,
             Self::Sarif => Format::Sarif,
             Self::Markdown => Format::Markdown,
+            Self::Csv => Format::Csv,
+            Self::EntriesCsv => Format::EntriesCsv,
+            Self::Ndjson => Format::Ndjson,
         }
     }
 }

@@ -28,6 +28,8 @@ enum InventoryFormat {
     Text,
     /// tsuba-report/2 without findings and verdicts
     Json,
+    /// A table, for a spreadsheet
+    Csv,
 }
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
@@ -35,6 +37,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| match args.format {
         InventoryFormat::Text => tsuba_report::inventory::render(&report, look, out),
+        InventoryFormat::Csv => Format::EntriesCsv.renderer(look).render(&report, out),
         InventoryFormat::Json => Format::Json.renderer(look).render(&report, out),
     })?;
     Ok(Done::Clean)

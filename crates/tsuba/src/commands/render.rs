@@ -26,8 +26,12 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let report = report(&args.report)?;
     // An inventory has no verdicts, and must not look as if nothing were refused.
     let judged = !report.summary.verdicts.is_empty() || !report.filters.is_empty();
-    if !judged && matches!(args.format, FormatName::Sarif | FormatName::Markdown) {
-        bail!("{}: an inventory, which judges nothing; it is written as text or json", args.report.display());
+    let of_entries = matches!(args.format, FormatName::Text | FormatName::Json | FormatName::EntriesCsv);
+    if !judged && !of_entries {
+        bail!(
+            "{}: an inventory, which judges nothing; it is written as text, json or entries-csv",
+            args.report.display()
+        );
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     output::write(args.output.as_ref(), |out| match args.format {

@@ -184,7 +184,7 @@ fn the_same_input_and_date_give_the_same_bytes() {
         ("b/mcp.json", PINNED),
         ("c/mcp.yaml", "mcpServers: [{name: t, command: uvx, args: [t]}]"),
     ]);
-    for format in ["text", "json", "sarif", "markdown"] {
+    for format in ["text", "json", "sarif", "markdown", "csv", "entries-csv", "ndjson"] {
         let runs: Vec<_> = ["1", "4"]
             .iter()
             .map(|jobs| dir.run(&["audit", "--format", format, "--as-of", "2026-11-24", "--jobs", jobs]).out())

@@ -266,11 +266,14 @@ fn no_secret_is_in_any_output() {
     files.extend(more);
     secrets.extend(others);
     let dir = Dir::new(&files.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect::<Vec<_>>());
-    let commands: [&[&str]; 12] = [
+    let commands: [&[&str]; 15] = [
         &["audit", "--format", "text"],
         &["audit", "--format", "json"],
         &["audit", "--format", "sarif"],
         &["audit", "--format", "markdown"],
+        &["audit", "--format", "csv"],
+        &["audit", "--format", "entries-csv"],
+        &["audit", "--format", "ndjson"],
         &["inventory"],
         &["inventory", "--format", "json"],
         &["repair"],
@@ -346,6 +349,9 @@ fn a_short_or_well_known_password_is_not_told_either() {
         &["audit", "--format", "json"],
         &["audit", "--format", "sarif"],
         &["audit", "--format", "markdown"],
+        &["audit", "--format", "csv"],
+        &["audit", "--format", "entries-csv"],
+        &["audit", "--format", "ndjson"],
         &["inventory", "--format", "json"],
     ] {
         let out = dir.run(args).out();
