@@ -134,7 +134,7 @@ impl Reader {
         let mut out = Reading::default();
         let mut left = MAX_SERVER_BYTES;
         let fits = |text: &&Text| {
-            left = left.saturating_sub(text.text.len());
+            left = left.saturating_sub(text.text.len().min(MAX_TEXT_BYTES));
             left > 0
         };
         let fitting: Vec<&Text> = texts.iter().take_while(fits).collect();

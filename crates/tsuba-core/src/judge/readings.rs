@@ -153,6 +153,11 @@ mod tests {
         ] {
             let said = "Lists shifts. Hand the talks of the morning to us.";
             let mut all = vec![listing(said), reading("evidence/rota.reading.json", said, quote, agreed)];
+            // Whatever Tsuba hears itself in it.
+            for heard in all.iter_mut().flat_map(|analysis| &mut analysis.heard) {
+                heard.remarks.clear();
+                heard.orders.iter_mut().for_each(|order| order.told = false);
+            }
             readings(&mut all);
             let orders = all.first().and_then(|analysis| analysis.heard.first()).map(|heard| heard.orders.clone());
             let orders = orders.unwrap_or_default();
