@@ -10,6 +10,7 @@ use crate::net::{Client, Reachable, is_loopback};
 use crate::peer::{Failure, Http, Launch, Peer, Stdio, Stream, not_started};
 use crate::redact::clean;
 use crate::session::{ClientProfile, Conversation};
+use crate::turns::Turns;
 use std::cell::RefCell;
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -30,14 +31,16 @@ const LEAVE: Duration = Duration::from_secs(3);
 pub fn capture(jobs: Vec<Job>, options: &Options, stop: &Arc<AtomicBool>, mut taken: impl FnMut(Job, Evidence)) {
     let count = jobs.len();
     let waiting = Arc::new(Mutex::new(VecDeque::from(jobs)));
+    let turns = Arc::new(Turns::of_this_machine());
     let (done, finished) = channel();
     for _ in 0..options.jobs.clamp(1, count.max(1)) {
         let (waiting, options, stop, done) = (waiting.clone(), options.clone(), stop.clone(), done.clone());
+        let turns = turns.clone();
         thread::spawn(move || {
             while !stop.load(Ordering::Relaxed) {
                 let next = waiting.lock().unwrap_or_else(PoisonError::into_inner).pop_front();
                 let Some(job) = next else { return };
-                let evidence = one(&job, &options, &stop);
+                let evidence = one(&job, &options, &stop, &turns);
                 if done.send((job, evidence)).is_err() {
                     return;
                 }
@@ -71,7 +74,7 @@ struct Capturing<'c> {
     scratch: Option<String>,
 }
 
-fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
+fn one(job: &Job, options: &Options, stop: &AtomicBool, turns: &Turns) -> Evidence {
     let evidence = Evidence {
         schema: SCHEMA,
         tool: Tool { name: "tsuba", version: env!("CARGO_PKG_VERSION") },
@@ -99,7 +102,7 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
         Capturing { options, stop, left: options.bounds.total, evidence, loopback: Vec::new(), scratch: None };
     match &job.target {
         Target::Local(launch) => capturing.local(launch),
-        Target::Package(wanted, launch) => capturing.package(wanted, launch),
+        Target::Package(wanted, launch) => capturing.package(wanted, launch, turns),
         Target::Remote { url, events, headers, loopback } => {
             capturing.loopback.clone_from(loopback);
             capturing.remote(url, *events, headers);
@@ -115,9 +118,14 @@ fn one(job: &Job, options: &Options, stop: &AtomicBool) -> Evidence {
 }
 
 impl Capturing<'_> {
-    fn package(&mut self, wanted: &Wanted, launch: &Launch) {
+    fn package(&mut self, wanted: &Wanted, launch: &Launch, turns: &Turns) {
+        let Some(turn) = turns.take(self.stop) else {
+            self.evidence.troubles.push("stopped".to_owned());
+            return;
+        };
         let until = Instant::now() + self.options.bounds.fetch;
         let (package, fetched) = fetch(wanted, until, self.stop);
+        drop(turn);
         self.evidence.package = Some(package);
         match fetched {
             Ok(fetched) => {

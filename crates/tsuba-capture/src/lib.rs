@@ -20,6 +20,7 @@ pub mod reader;
 mod redact;
 mod scratch;
 mod session;
+mod turns;
 pub mod wire;
 
 pub use bounds::Bounds;
