@@ -1,9 +1,8 @@
 //! The findings as lines of JSON, for a log pipeline or a lake: each line stands for itself.
 
-use crate::model::{EntryRow, FindingRow, Setup, Text};
+use crate::model::{FindingRow, Text};
 use crate::{Renderer, Report};
 use serde::Serialize;
-use std::collections::HashMap;
 use std::io::{self, Write};
 use tsuba_core::judge::Verdict;
 
@@ -34,8 +33,7 @@ struct Line<'r> {
 
 impl Renderer for Lines {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-        let setups: HashMap<&str, &Setup> = report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect();
-        let entries: HashMap<&str, &EntryRow> = report.entries.iter().map(|entry| (entry.id.as_str(), entry)).collect();
+        let (setups, entries) = (report.setups_by_path(), report.entries_by_id());
         let source = report.source.as_ref();
         for finding in &report.findings {
             let setup = setups.get(finding.setup.as_str());

@@ -187,6 +187,16 @@ impl FindingRow {
 }
 
 impl Report {
+    /// The setups by their paths, for what names one.
+    pub(crate) fn setups_by_path(&self) -> BTreeMap<&str, &Setup> {
+        self.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect()
+    }
+
+    /// The entries by their ids.
+    pub(crate) fn entries_by_id(&self) -> BTreeMap<&str, &EntryRow> {
+        self.entries.iter().map(|entry| (entry.id.as_str(), entry)).collect()
+    }
+
     /// The same with other names of what was looked at.
     #[must_use]
     pub fn with_inputs(mut self, inputs: &[String]) -> Self {

@@ -2,12 +2,12 @@
 //!
 //! A table is opened by programs that calculate: a cell that begins as a formula does is led by an apostrophe.
 
-use crate::model::{EntryRow, Setup};
+use crate::model::{CredentialRow, Setup, Text};
 use crate::phrases::plan_line;
 use crate::{Renderer, Report};
 use std::borrow::Cow;
-use std::collections::HashMap;
 use std::io::{self, Write};
+use tsuba_core::understand::credential::Kind;
 
 /// A row for each finding.
 #[derive(Clone, Copy, Debug)]
@@ -66,8 +66,7 @@ const ENTRIES: [&str; 22] = [
 impl Renderer for FindingTable {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let mut table = Table::new(out, &FINDINGS)?;
-        let setups = setups(report);
-        let entries: HashMap<&str, &EntryRow> = report.entries.iter().map(|entry| (entry.id.as_str(), entry)).collect();
+        let (setups, entries) = (report.setups_by_path(), report.entries_by_id());
         for finding in &report.findings {
             let setup = setups.get(finding.setup.as_str());
             let entry = finding.entry.as_deref().and_then(|id| entries.get(id));
@@ -100,17 +99,16 @@ impl Renderer for FindingTable {
 impl Renderer for EntryTable {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let mut table = Table::new(out, &ENTRIES)?;
-        let setups = setups(report);
+        let setups = report.setups_by_path();
         // What a text only shows, or a file lists, is nobody's entry.
         for entry in report.entries.iter().filter(|entry| entry.counts()) {
             let setup = setups.get(entry.setup.as_str());
             let launch = entry.launch.as_ref();
-            let text =
-                |text: Option<&crate::model::Text>| text.map(|text| text.as_str()).unwrap_or_default().to_owned();
+            let text = |text: Option<&Text>| text.map(|text| text.as_str()).unwrap_or_default().to_owned();
             let decision = entry.decision.as_ref();
             let (plain, other): (Vec<_>, Vec<_>) =
-                entry.credentials.iter().partition(|credential| credential.kind.to_string() == "plaintext");
-            let names = |credentials: Vec<&crate::model::CredentialRow>| {
+                entry.credentials.iter().partition(|credential| credential.kind.0 == Kind::Plaintext);
+            let names = |credentials: Vec<&CredentialRow>| {
                 credentials.iter().map(|credential| credential.name.as_str()).collect::<Vec<_>>().join("; ")
             };
             let because: Vec<&str> = entry.because.iter().map(|rule| rule.as_str()).collect();
@@ -141,10 +139,6 @@ impl Renderer for EntryTable {
         }
         table.end()
     }
-}
-
-fn setups(report: &Report) -> HashMap<&str, &Setup> {
-    report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect()
 }
 
 fn team<'r>(setup: Option<&&'r Setup>) -> &'r str {

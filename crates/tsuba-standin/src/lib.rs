@@ -1,5 +1,5 @@
-//! Stand-ins: simulated tool servers, an identity provider and a reader of texts, real protocol peers on standard streams and on loopback. They are sound
-//! unless a weakness is asked for. The demo and the tests start them; nothing in the tool itself is simulated.
+//! Stand-ins: simulated tool servers, an identity provider and a reader of texts, real protocol peers on standard streams and on loopback.
+//! They are sound unless a weakness is asked for. The demo and the tests start them; nothing in the tool itself is simulated.
 
 mod attack;
 mod provider;

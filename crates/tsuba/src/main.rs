@@ -3,6 +3,7 @@
 mod advisories;
 mod approved;
 mod asked;
+mod certificates;
 mod commands;
 mod config;
 mod dates;

@@ -1,6 +1,7 @@
 //! `tsuba capture`: asks servers what they are, and keeps the answers as evidence.
 
 use crate::asked::{Group, outcome, summary};
+use crate::certificates;
 use crate::dates::today;
 use crate::exit::Done;
 use crate::gather::InputArgs;
@@ -17,9 +18,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use tsuba_capture::cage::Cage;
-use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, Trust, capture};
+use tsuba_capture::{Bounds, Era, Evidence, Inherited, Job, Options, Redact, Target, capture};
 use tsuba_core::text::{Located, Remote, Scheme, fingerprint};
-use tsuba_find::read_regular;
 
 /// Query the configured servers and save their answers as evidence
 ///
@@ -160,9 +160,6 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     Ok(if silent { Done::Gated } else { Done::Clean })
 }
 
-/// A file of certificates has no more bytes.
-const MAX_CERTIFICATES: u64 = 16 << 20;
-
 /// May a token be sent there?
 fn is_safe(origin: &str) -> bool {
     let at = Located { text: origin.to_owned(), ..Located::default() };
@@ -171,14 +168,7 @@ fn is_safe(origin: &str) -> bool {
 }
 
 fn options(args: &Args) -> anyhow::Result<Options> {
-    let ca = args
-        .ca
-        .as_deref()
-        .map(|path| read_regular(path, MAX_CERTIFICATES).with_context(|| format!("cannot read {}", path.display())));
-    let ca = ca.transpose()?;
-    let trust = Trust::system_and(ca.as_deref()).map_err(|why| {
-        anyhow::anyhow!("{}: {why}", args.ca.as_deref().unwrap_or(Path::new("the system's certificates")).display())
-    })?;
+    let trust = certificates::trust(args.ca.as_deref())?;
     let token = token(args)?;
     let answer = std::time::Duration::from_secs(args.patience);
     let defaults = Bounds::default();

@@ -1,5 +1,6 @@
 //! `tsuba read`: a language model that the company runs reads what servers say; its reading is kept beside the evidence.
 
+use crate::certificates;
 use crate::dates::today;
 use crate::exit::Done;
 use crate::gather::{Gathered, InputArgs};
@@ -13,8 +14,8 @@ use std::collections::BTreeSet;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
+use tsuba_capture::Redact;
 use tsuba_capture::reader::{Kept, Reader, Reading, Text};
-use tsuba_capture::{Redact, Trust};
 use tsuba_core::evidence::text_key;
 use tsuba_core::judge::{Parallel as _, pattern_redactor};
 use tsuba_core::text::Redactor;
@@ -59,8 +60,6 @@ pub(crate) struct Args {
 
 /// The variable that holds the token.
 const TOKEN: &str = "TSUBA_READER_TOKEN";
-/// A file of certificates has no more bytes.
-const MAX_CERTIFICATES: u64 = 16 << 20;
 /// An earlier reading has no more bytes.
 const MAX_KEPT: u64 = 32 << 20;
 /// Texts of fewer words say nothing.
@@ -83,11 +82,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let cleaner = pattern_redactor();
     let redact = Redact::new(cleaner.masker().clone());
     let redact = token.iter().fold(redact, |redact, token| redact.also(token));
-    let ca = args.ca.as_deref();
-    let bytes =
-        ca.map(|path| read_regular(path, MAX_CERTIFICATES).with_context(|| format!("cannot read {}", path.display())));
-    let trust = Trust::system_and(bytes.transpose()?.as_deref())
-        .map_err(|why| anyhow::anyhow!("{}: {why}", ca.unwrap_or(Path::new("the system's certificates")).display()))?;
+    let trust = certificates::trust(args.ca.as_deref())?;
     let sends_token = token.is_some();
     let reader = Reader::new(url.clone(), model.clone(), token, Duration::from_secs(args.patience), &trust);
     if sends_token && !reader.is_safe() {
@@ -153,7 +148,9 @@ impl Second {
                 None if !Kept::is_one(&bytes) => bail!("{} is no reading: move it away", file.display()),
                 earlier => earlier.filter(|_| !self.again),
             },
-            Err(_) => None,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => None,
+            // What cannot be looked at may be anybody's: it is not written over.
+            Err(_) => bail!("{} is there and cannot be read: move it away", file.display()),
         };
         let mut kept = earlier.unwrap_or_else(|| Kept::new(&self.model, &self.today));
         let new: Vec<Text> = texts.iter().filter(|text| !kept.texts.contains(&text.key)).cloned().collect();

@@ -74,6 +74,11 @@ fn what_was_read_by_the_same_model_is_not_asked_again() {
     let run = read(&dir, &web, &[]);
     assert!(run.status() == 2 && run.err().contains("is no reading: move it away"), "{}", run.err());
     assert_eq!(std::fs::read(dir.path(KEPT)).unwrap(), b"{}");
+    // Nor what cannot be looked at.
+    std::fs::remove_file(dir.path(KEPT)).unwrap();
+    std::fs::create_dir(dir.path(KEPT)).unwrap();
+    let run = read(&dir, &web, &[]);
+    assert!(run.status() == 2 && run.err().contains("cannot be read: move it away"), "{}", run.err());
 }
 
 #[test]
