@@ -1,6 +1,6 @@
 //! The formats, and the trait they share.
 
-use crate::{EntryTable, FindingTable, Json, Lines, Markdown, RenderOptions, Report, Sarif, Text};
+use crate::{EntryTable, FindingTable, Html, Json, Lines, Markdown, RenderOptions, Report, Sarif, Text};
 use std::io::{self, Write};
 
 /// Writes a report in one format.
@@ -23,6 +23,8 @@ pub enum Format {
     Sarif,
     /// For a ticket.
     Markdown,
+    /// A page, for a manager to look at and an engineer to work in.
+    Html,
     /// A table of the findings.
     Csv,
     /// A table of the entries.
@@ -39,6 +41,7 @@ impl Format {
             Self::Json => Box::new(Json),
             Self::Sarif => Box::new(Sarif),
             Self::Markdown => Box::new(Markdown),
+            Self::Html => Box::new(Html),
             Self::Csv => Box::new(FindingTable),
             Self::EntriesCsv => Box::new(EntryTable),
             Self::Ndjson => Box::new(Lines),

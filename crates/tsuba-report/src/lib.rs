@@ -8,6 +8,8 @@ mod card;
 mod entry;
 mod filter;
 mod format;
+mod groups;
+mod html;
 pub mod inventory;
 mod json;
 mod lines;
@@ -30,6 +32,7 @@ mod together;
 
 pub use card::Card;
 pub use format::{Format, Renderer};
+pub use html::Html;
 pub use json::{Json, NotAReport, read, schema};
 pub use lines::Lines;
 pub use markdown::Markdown;

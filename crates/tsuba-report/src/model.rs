@@ -136,6 +136,10 @@ pub struct FindingRow {
     /// The text as a person sees it, where that differs.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub sees: Option<Text>,
+    /// For a leak path: the tools or servers in the order in which text passes them: what reads strangers' text, what holds private data, what
+    /// sends.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub steps: Vec<Text>,
     /// What to do.
     pub fix: Text,
     /// Where the rule comes from.

@@ -1,6 +1,7 @@
 //! What a reader of a long report sees first: who has how much of what, and the worst of it.
 
-use crate::model::{EntryRow, Report, Text};
+use crate::groups::Groups;
+use crate::model::{EntryRow, Report};
 use crate::style::{cut, cut_front, pad};
 use crate::together::FindingGroup;
 use crate::{RenderOptions, Role, count};
@@ -62,31 +63,19 @@ fn severities(findings: &[FindingGroup<'_>]) -> String {
 
 /// Teams, where there are any, else repositories, else folders: and their entries by verdict.
 fn table(look: RenderOptions, report: &Report, out: &mut dyn Write) -> io::Result<()> {
-    let teams: BTreeMap<&Text, &str> = report
-        .setups
-        .iter()
-        .map(|setup| (&setup.path, setup.team.as_ref().map_or("no team", |team| team.as_str())))
-        .collect();
-    let by_team = report.setups.iter().any(|setup| setup.team.is_some());
-    let of = |entry: &EntryRow| {
-        if by_team {
-            teams.get(&entry.setup).copied().unwrap_or("no team").to_owned()
-        } else {
-            part(report, entry.setup.as_str())
-        }
-    };
-    let mut rows: BTreeMap<String, [usize; Verdict::ALL.len()]> = BTreeMap::new();
+    let groups = Groups::of(report);
+    let mut rows: BTreeMap<&str, [usize; Verdict::ALL.len()]> = BTreeMap::new();
     for entry in report.entries.iter().filter(|entry| entry.counts()) {
         let at = Verdict::ALL.iter().position(|verdict| Some(*verdict) == entry.verdict);
-        if let Some(cell) = at.and_then(|at| rows.entry(of(entry)).or_default().get_mut(at)) {
+        if let Some(cell) = at.and_then(|at| rows.entry(groups.name(entry.setup.as_str())).or_default().get_mut(at)) {
             *cell += 1;
         }
     }
     if rows.len() < 2 {
         return Ok(());
     }
-    let mut rows: Vec<(String, [usize; Verdict::ALL.len()])> = rows.into_iter().collect();
-    rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(&b.0)));
+    let mut rows: Vec<(&str, [usize; Verdict::ALL.len()])> = rows.into_iter().collect();
+    rows.sort_by(|a, b| b.1.cmp(&a.1).then_with(|| a.0.cmp(b.0)));
     let names = rows.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0).min(MAX_NAME);
     let heads: Vec<String> = Verdict::ALL.iter().map(|verdict| format!("{:>10}", verdict.name())).collect();
     writeln!(out, "\n{}{}", " ".repeat(names + 2), look.paint(Role::Quiet, &heads.concat()))?;
@@ -102,14 +91,4 @@ fn table(look: RenderOptions, report: &Report, out: &mut dyn Write) -> io::Resul
         writeln!(out, "  and {}", count(more, "more", "more"))?;
     }
     Ok(())
-}
-
-/// The repository that a path lies in, else its first folder.
-fn part(report: &Report, path: &str) -> String {
-    let below = report.source.iter().flat_map(|source| &source.repositories);
-    let own = below.filter(|row| path.strip_prefix(row.path.as_str()).is_some_and(|rest| rest.starts_with('/')));
-    match own.max_by_key(|row| row.path.as_str().len()) {
-        Some(row) => row.path.as_str().to_owned(),
-        None => path.split_once('/').map_or(".", |(folder, _)| folder).to_owned(),
-    }
 }

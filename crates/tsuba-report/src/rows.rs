@@ -285,6 +285,7 @@ pub(crate) fn finding_row(
         marked: (excerpt.marked.start, excerpt.marked.end),
         reads: finding.reads.clone().map(Text),
         sees: finding.sees.clone().map(Text),
+        steps: finding.steps.iter().cloned().map(Text).collect(),
         fix: Text(finding.fix.clone()),
         references: finding.rule.references.iter().copied().map(Text::constant).collect(),
         fingerprint: finding.fingerprint.clone(),

@@ -43,6 +43,8 @@ pub struct Finding {
     pub reads: Option<Clean>,
     /// The text as a person sees it, where that differs.
     pub sees: Option<Clean>,
+    /// What is passed through, in order, where the finding is about a way through several tools.
+    pub steps: Vec<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
     /// What the register calls it: its fingerprint with the path that the register has.
@@ -127,6 +129,7 @@ pub(super) fn finding(
         fix: if fix == rule.fix { Clean::constant(rule.fix) } else { cleaner.clean(&fix) },
         reads: hit.shown.reads.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
+        steps: hit.steps.iter().map(|step| cleaner.clean(step).cut(WORD)).collect(),
         fingerprint,
         register_fingerprint,
         repair: hit.repair.clone().filter(|_| stands_so),

@@ -255,6 +255,7 @@ pub struct Hit {
     pub(super) base_severity: Option<Severity>,
     pub(super) advice: Option<String>,
     pub(super) besides: Vec<Cow<'static, str>>,
+    pub(super) steps: Vec<String>,
 }
 
 /// A text as the model reads it, and as a person sees it.
@@ -314,6 +315,12 @@ impl Hit {
         self
     }
 
+    /// Names what is passed through, in order, where the finding is about a way: tools, or servers.
+    pub fn steps(&mut self, steps: impl IntoIterator<Item = String>) -> &mut Self {
+        self.steps = steps.into_iter().collect();
+        self
+    }
+
     /// Says what to do, in the place of what the rule says.
     pub fn advice(&mut self, text: impl Into<String>) -> &mut Self {
         self.advice = Some(text.into());
@@ -359,6 +366,7 @@ impl Out<'_> {
             base_severity: None,
             advice: None,
             besides: Vec::new(),
+            steps: Vec::new(),
         };
         self.hits.push(hit);
         let last = self.hits.len() - 1;

@@ -138,6 +138,8 @@ pub(crate) enum FormatName {
     Sarif,
     /// For a ticket
     Markdown,
+    /// One page without network: figures, who uses what, every finding, to be searched
+    Html,
     /// A table of the findings, for a spreadsheet
     Csv,
     /// A table of the entries, for a spreadsheet
@@ -153,6 +155,7 @@ impl FormatName {
             Self::Json => Format::Json,
             Self::Sarif => Format::Sarif,
             Self::Markdown => Format::Markdown,
+            Self::Html => Format::Html,
             Self::Csv => Format::Csv,
             Self::EntriesCsv => Format::EntriesCsv,
             Self::Ndjson => Format::Ndjson,

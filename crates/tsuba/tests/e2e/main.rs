@@ -21,6 +21,7 @@ mod fetch;
 mod identity;
 mod listings;
 mod orders;
+mod page;
 mod peers;
 mod policy;
 mod reader;

@@ -67,6 +67,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             .arg("holds", holds.name.clone())
             .arg("sends", sends.name.clone())
             .arg("last", sends.entry.name.text.clone())
+            .steps([reads, holds, sends].map(|step| step.name.clone()))
             .circumstance_if(!shown, Circumstance::Weak)
             .confidence(if shown { Confidence::Likely } else { Confidence::Possible });
     }
