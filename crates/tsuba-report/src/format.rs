@@ -1,6 +1,8 @@
 //! The formats, and the trait they share.
 
-use crate::{EntryTable, FindingTable, Html, Json, Lines, Markdown, RenderOptions, Report, Sarif, Text};
+use crate::{
+    CycloneDx, EntryTable, FindingTable, Html, JUnit, Json, Lines, Markdown, Ocsf, RenderOptions, Report, Sarif, Text,
+};
 use std::io::{self, Write};
 
 /// Writes a report in one format.
@@ -31,6 +33,12 @@ pub enum Format {
     EntriesCsv,
     /// A finding a line, as JSON.
     Ndjson,
+    /// A bill of materials.
+    CycloneDx,
+    /// An event for each finding.
+    Ocsf,
+    /// A test report.
+    JUnit,
 }
 
 impl Format {
@@ -45,6 +53,9 @@ impl Format {
             Self::Csv => Box::new(FindingTable),
             Self::EntriesCsv => Box::new(EntryTable),
             Self::Ndjson => Box::new(Lines),
+            Self::CycloneDx => Box::new(CycloneDx),
+            Self::Ocsf => Box::new(Ocsf),
+            Self::JUnit => Box::new(JUnit),
         }
     }
 }

@@ -5,6 +5,7 @@
 
 mod build;
 mod card;
+mod cyclonedx;
 mod entry;
 mod filter;
 mod format;
@@ -12,10 +13,12 @@ mod groups;
 mod html;
 pub mod inventory;
 mod json;
+mod junit;
 mod lines;
 mod login;
 mod markdown;
 pub mod model;
+mod ocsf;
 mod overview;
 mod page;
 mod phrases;
@@ -31,12 +34,15 @@ mod texts;
 mod together;
 
 pub use card::Card;
+pub use cyclonedx::CycloneDx;
 pub use format::{Format, Renderer};
 pub use html::Html;
 pub use json::{Json, NotAReport, read, schema};
+pub use junit::JUnit;
 pub use lines::Lines;
 pub use markdown::Markdown;
 pub use model::Report;
+pub use ocsf::Ocsf;
 pub use page::{Page, message};
 pub use phrases::count;
 pub use rows::entry_id;

@@ -70,6 +70,13 @@ pub struct RepositoryRow {
 }
 
 impl Report {
+    /// What was looked at: the repository, else the folder, else the inputs.
+    pub(crate) fn title(&self) -> String {
+        let own = self.source.as_ref().and_then(|source| source.repository.as_ref().or(source.root.as_ref()));
+        let inputs = || self.inputs.iter().map(|input| input.as_str()).collect::<Vec<_>>().join(", ");
+        own.map(ToString::to_string).unwrap_or_else(inputs)
+    }
+
     /// Says where what was looked at comes from.
     #[must_use]
     pub fn from(mut self, source: &Source, cleaner: &Redactor) -> Self {

@@ -113,7 +113,7 @@ impl Renderer for Html {
             style: STYLE,
             script: SCRIPT,
             data: data::json(&study)?,
-            title: title(report),
+            title: report.title(),
             lines: lines(report),
             judged: !summary.verdicts.is_empty() && !report.is_partial(),
             tiles: Verdict::ALL.iter().map(|verdict| tile(report, *verdict)).collect(),
@@ -151,13 +151,6 @@ fn tile(report: &Report, verdict: Verdict) -> Tile {
             Verdict::Ready => "no findings, and the server was asked",
         },
     }
-}
-
-/// What was looked at, for the tab and the head of the page.
-fn title(report: &Report) -> String {
-    let own = report.source.as_ref().and_then(|source| source.repository.as_ref().or(source.root.as_ref()));
-    let inputs = || report.inputs.iter().map(|input| input.as_str()).collect::<Vec<_>>().join(", ");
-    own.map(ToString::to_string).unwrap_or_else(inputs)
 }
 
 /// What stands under the title: how much there is, as of when, and what the figures leave out.

@@ -146,6 +146,14 @@ pub(crate) enum FormatName {
     EntriesCsv,
     /// A finding a line, as JSON, for a log pipeline
     Ndjson,
+    /// CycloneDX 1.6: packages, images and services with their findings, for a bill of materials
+    #[value(name = "cyclonedx")]
+    CycloneDx,
+    /// OCSF 1.3: an event a line for each finding, for a data lake
+    Ocsf,
+    /// A test report in XML, a case for each entry, for CI
+    #[value(name = "junit")]
+    JUnit,
 }
 
 impl FormatName {
@@ -159,6 +167,9 @@ impl FormatName {
             Self::Csv => Format::Csv,
             Self::EntriesCsv => Format::EntriesCsv,
             Self::Ndjson => Format::Ndjson,
+            Self::CycloneDx => Format::CycloneDx,
+            Self::Ocsf => Format::Ocsf,
+            Self::JUnit => Format::JUnit,
         }
     }
 }

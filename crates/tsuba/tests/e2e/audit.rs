@@ -1,6 +1,6 @@
 //! `tsuba audit` on files in a temporary folder.
 
-use crate::util::Dir;
+use crate::util::{Dir, FORMATS};
 
 const UNPINNED: &str =
     r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table"] } } }"#;
@@ -184,7 +184,7 @@ fn the_same_input_and_date_give_the_same_bytes() {
         ("b/mcp.json", PINNED),
         ("c/mcp.yaml", "mcpServers: [{name: t, command: uvx, args: [t]}]"),
     ]);
-    for format in ["text", "json", "sarif", "markdown", "csv", "entries-csv", "ndjson"] {
+    for format in FORMATS {
         let runs: Vec<_> = ["1", "4"]
             .iter()
             .map(|jobs| dir.run(&["audit", "--format", format, "--as-of", "2026-11-24", "--jobs", jobs]).out())

@@ -1,6 +1,6 @@
 //! What people read, to the letter: one setup in the formats for people, and what the formats for programs keep of it.
 
-use crate::util::Dir;
+use crate::util::{Dir, FORMATS};
 
 const SETUP: &str = r##"{ "mcpServers": {
   "crew-mail": { "command": "uvx", "args": ["saltmarsh-crew-mail"], "env": { "MAIL_PASSWORD": "Gang-Plank-88" }, "autoApprove": ["send_mail", "delete_mail"] },
@@ -233,7 +233,7 @@ fn a_saved_report_is_written_in_every_format_as_the_audit_would_have() {
         dir.run(&[&base, &judged[..], rest].concat()).out()
     };
     audit(&["--format", "json", "--output", "saved.json"]);
-    for format in ["text", "json", "sarif", "markdown", "csv", "entries-csv", "ndjson"] {
+    for format in FORMATS {
         let (was, is) = (audit(&["--format", format]), dir.run(&["render", "saved.json", "--format", format]));
         assert_eq!(is.status(), 0, "{format}: {}", is.err());
         assert!(was.len() > 10_000 && was == is.out(), "{format} differs");
@@ -262,7 +262,7 @@ fn a_report_of_somebody_else_is_cleaned_and_what_is_none_is_told() {
         .replace("supply/no-pin", &format!("supply/\\u0007{token}"));
     assert!(hostile.matches(token).count() >= 3, "{hostile}");
     dir.write("hostile.json", hostile.as_bytes());
-    for format in ["text", "json", "sarif", "markdown", "csv", "entries-csv", "ndjson"] {
+    for format in FORMATS {
         let run = dir.run(&["render", "hostile.json", "--format", format]);
         let message = run.out() + &run.err();
         assert_eq!(run.status(), 0, "{format}: {message}");

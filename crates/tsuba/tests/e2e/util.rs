@@ -4,6 +4,10 @@ use serde_json::{Value, json};
 use std::path::PathBuf;
 use std::process::{Command, Output, Stdio};
 
+/// Every format of a report.
+pub(crate) const FORMATS: [&str; 11] =
+    ["text", "json", "sarif", "markdown", "html", "csv", "entries-csv", "ndjson", "cyclonedx", "ocsf", "junit"];
+
 pub(crate) struct Dir(tempfile::TempDir);
 
 impl Dir {
