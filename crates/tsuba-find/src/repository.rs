@@ -1,5 +1,6 @@
 //! The repository that a tree is: where it begins, where it comes from, at which commit it is.
 
+use crate::owners::Owners;
 use crate::regular::{read_regular, read_regular_text};
 use gix_config::File;
 use gix_config::file::{Metadata, init};
@@ -7,7 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// A repository of version control.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default)]
 pub struct Repository {
     /// Its root, in full.
     pub root: PathBuf,
@@ -16,6 +17,7 @@ pub struct Repository {
     pub remote: Option<String>,
     /// The commit that is checked out, in hexadecimal.
     pub commit: Option<String>,
+    owners: Owners,
 }
 
 /// A configuration, and a list of packed references, of more bytes are not read.
@@ -31,7 +33,12 @@ impl Repository {
         let shared = folder.as_deref().map(shared);
         let remote = shared.as_deref().and_then(remote);
         let commit = folder.zip(shared).and_then(|(own, shared)| commit(&own, &shared));
-        Self { root: root.to_path_buf(), remote, commit }
+        Self { root: root.to_path_buf(), remote, commit, owners: Owners::at(root) }
+    }
+
+    /// Who answers for a file by the repository's own word, by its path from the root.
+    pub fn owner(&self, inside: &Path) -> Option<String> {
+        self.owners.owner(inside)
     }
 }
 

@@ -132,7 +132,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
                     let path = entry.path();
                     let read = match read_candidate(path, name, named, prefilter, &mut room) {
                         Ok(Candidate::File(input)) => {
-                            visit(input);
+                            visit(*input);
                             Ok(())
                         }
                         Ok(Candidate::Archive(file, kind)) => {
@@ -205,7 +205,7 @@ const MOST_ROOM: usize = 4 << 20;
 /// What a file is.
 enum Candidate {
     /// One that may be a setup.
-    File(Input),
+    File(Box<Input>),
     /// An archive, not yet looked through.
     Archive(File, archive::Kind),
     /// Something else.
@@ -261,7 +261,7 @@ fn read_candidate(
         if !passes {
             return Ok(Candidate::Other);
         }
-        return Ok(Candidate::File(Input { path: shown(path), bytes, ..Input::default() }));
+        return Ok(Candidate::File(Box::new(Input { path: shown(path), bytes, ..Input::default() })));
     }
     if room.capacity() > MOST_ROOM {
         *room = Vec::new();
@@ -270,7 +270,7 @@ fn read_candidate(
     if name != Name::Sidecar && !named && !prefilter.passes(room, name) {
         return Ok(Candidate::Other);
     }
-    Ok(Candidate::File(Input { path: shown(path), bytes: room.clone(), ..Input::default() }))
+    Ok(Candidate::File(Box::new(Input { path: shown(path), bytes: room.clone(), ..Input::default() })))
 }
 
 /// Does the filter let any piece of a file through? Of each piece the end is looked at again with the next one.

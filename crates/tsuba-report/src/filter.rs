@@ -1,6 +1,6 @@
 //! A part of a report. What was left out is named, and where findings are left out no verdict is given: of what is not shown nobody knows.
 
-use crate::model::{EntryRow, FindingRow, Named, Report, Summary, Text};
+use crate::model::{EntryRow, FindingRow, Named, Report, Setup, Summary, Text};
 use std::collections::BTreeSet;
 use tsuba_core::judge::Verdict;
 use tsuba_core::register::ReviewState;
@@ -29,22 +29,64 @@ impl Report {
 
     /// With what some teams answer for alone. All of it was judged, so it keeps its verdicts.
     #[must_use]
-    pub fn of_teams(mut self, teams: &[String]) -> Self {
-        if teams.is_empty() {
+    pub fn of_teams(self, teams: &[String]) -> Self {
+        let meant = |team: &Text| teams.iter().any(|name| name == team.as_str());
+        self.narrowed("team", teams, |setup| setup.team.as_ref().is_some_and(meant))
+    }
+
+    /// With some setups alone, and what the servers of their entries list.
+    fn narrowed(mut self, option: &str, values: &[String], keep: impl Fn(&Setup) -> bool) -> Self {
+        if values.is_empty() {
             return self;
         }
-        self.name("team", teams);
-        let meant =
-            |team: &Option<Text>| team.as_ref().is_some_and(|team| teams.iter().any(|name| name == team.as_str()));
-        self.setups.retain(|setup| meant(&setup.team));
-        let paths: BTreeSet<String> = self.setups.iter().map(|setup| setup.path.as_str().to_owned()).collect();
+        self.name(option, values);
+        let mut paths: BTreeSet<String> =
+            self.setups.iter().filter(|setup| keep(setup)).map(|setup| setup.path.to_string()).collect();
+        for (path, users) in self.shared_listings() {
+            if users.is_disjoint(&paths) {
+                paths.remove(&path);
+            } else {
+                paths.insert(path);
+            }
+        }
+        self.setups.retain(|setup| paths.contains(setup.path.as_str()));
         self.entries.retain(|entry| paths.contains(entry.setup.as_str()));
         self.findings.retain(|finding| paths.contains(finding.setup.as_str()));
+        self.judged_again();
+        self
+    }
+
+    /// The same with nothing in it yet.
+    pub(crate) fn emptied(&self) -> Self {
+        Self {
+            schema: self.schema.clone(),
+            tool: self.tool.clone(),
+            as_of: self.as_of.clone(),
+            inputs: self.inputs.clone(),
+            source: self.source.clone(),
+            judged_with: self.judged_with.clone(),
+            filters: self.filters.clone(),
+            setups: Vec::new(),
+            entries: Vec::new(),
+            findings: Vec::new(),
+            unread: Vec::new(),
+            summary: self.summary.clone(),
+        }
+    }
+
+    /// A part that was filled by a filter: the filter is named, and what is in it is counted.
+    pub(crate) fn counted(mut self, option: &str, value: &str) -> Self {
+        self.name(option, &[value.to_owned()]);
+        self.judged_again();
+        self
+    }
+
+    /// Counts what is left of what was judged as a whole: it keeps its verdicts.
+    fn judged_again(&mut self) {
         self.count_again();
         let open = |row: &&EntryRow| row.decision.as_ref().is_some_and(|own| *own.standing == ReviewState::Unknown);
         self.summary.undecided = self.entries.iter().filter(open).count();
         self.summary.undecided_weighs = self.summary.undecided_weighs.filter(|_| self.summary.undecided > 0);
-        self
     }
 
     fn without_findings(mut self, option: &str, values: &[String], keep: impl Fn(&FindingRow) -> bool) -> Self {

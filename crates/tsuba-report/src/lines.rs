@@ -22,6 +22,8 @@ struct Line<'r> {
     #[serde(skip_serializing_if = "Option::is_none")]
     team: Option<&'r Text>,
     #[serde(skip_serializing_if = "Option::is_none")]
+    code_owner: Option<&'r Text>,
+    #[serde(skip_serializing_if = "Option::is_none")]
     owner: Option<&'r Text>,
     #[serde(skip_serializing_if = "Option::is_none")]
     name: Option<&'r Text>,
@@ -44,6 +46,7 @@ impl Renderer for Lines {
                 repository: source.and_then(|source| source.repository.as_ref()),
                 commit: source.and_then(|source| source.commit.as_ref()),
                 team: setup.and_then(|setup| setup.team.as_ref()),
+                code_owner: setup.and_then(|setup| setup.code_owner.as_ref()),
                 owner: setup.and_then(|setup| setup.owner.as_ref()),
                 name: entry.map(|entry| &entry.name),
                 verdict: entry.and_then(|entry| entry.verdict).map(Verdict::name),

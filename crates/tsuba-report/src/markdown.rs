@@ -129,7 +129,7 @@ fn findings_item(group: &FindingGroup<'_>, out: &mut dyn Write) -> io::Result<()
 }
 
 /// Everything that Markdown or HTML would obey is escaped.
-fn escape(text: &str) -> String {
+pub(crate) fn escape(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         match c {

@@ -81,6 +81,9 @@ pub struct Setup {
     /// The team that answers for it.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub team: Option<Text>,
+    /// Who answers for it by its repository's own word (`CODEOWNERS`).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub code_owner: Option<Text>,
     /// Is it tracked by version control?
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tracked: Option<bool>,
@@ -142,6 +145,10 @@ pub struct FindingRow {
     pub steps: Vec<Text>,
     /// What to do.
     pub fix: Text,
+    /// What to write in the place of the characters that it is about, where that alone mends it and is safe. `tsuba repair` does more, and judges
+    /// what it has done.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub replacement: Option<Text>,
     /// Where the rule comes from.
     pub references: Vec<Text>,
     /// The same finding has the same fingerprint after lines have moved.
@@ -176,6 +183,13 @@ pub struct Unread {
     pub line: Option<u32>,
     /// Why it could not be read.
     pub why: Text,
+}
+
+impl Setup {
+    /// Who answers for it: its team, else who its repository says.
+    pub fn answers(&self) -> Option<&Text> {
+        self.team.as_ref().or(self.code_owner.as_ref())
+    }
 }
 
 impl FindingRow {
@@ -245,20 +259,8 @@ impl Report {
         let findings: Vec<FindingRow> = self.findings.iter().filter(is_theirs).cloned().collect();
         let paths: BTreeSet<&Text> = entries.iter().map(|row| &row.setup).collect();
         let setups: Vec<Setup> = self.setups.iter().filter(|setup| paths.contains(&setup.path)).cloned().collect();
-        Self {
-            schema: self.schema.clone(),
-            tool: self.tool.clone(),
-            as_of: self.as_of.clone(),
-            inputs: self.inputs.clone(),
-            source: self.source.clone(),
-            judged_with: self.judged_with.clone(),
-            filters: self.filters.clone(),
-            summary: Summary::of(&setups, &entries, &findings, 0),
-            setups,
-            entries,
-            findings,
-            unread: Vec::new(),
-        }
+        let summary = Summary::of(&setups, &entries, &findings, 0);
+        Self { summary, setups, entries, findings, ..self.emptied() }
     }
 
     /// The same without judgement: what is there, and nothing about it.

@@ -42,7 +42,7 @@ fn event(report: &Report, time: i64, finding: &FindingRow, setup: Option<&Setup>
     if let Some(id) = &finding.entry {
         put("uid", json!(id));
     }
-    if let Some(team) = setup.and_then(|setup| setup.team.as_ref()) {
+    if let Some(team) = setup.and_then(|setup| setup.answers()) {
         put("group", json!({ "name": team }));
     }
     let place = &finding.place;

@@ -22,6 +22,7 @@ pub(crate) fn setup_row(audit: &Audit, analysis: &Analysis, path: &Text) -> Setu
         kind: Named(analysis.kind),
         owner: facts.owner.as_ref().map(clean),
         team: facts.team.as_ref().map(clean),
+        code_owner: facts.code_owner.as_ref().map(clean),
         tracked: facts.tracked,
     }
 }
@@ -287,6 +288,7 @@ pub(crate) fn finding_row(
         sees: finding.sees.clone().map(Text),
         steps: finding.steps.iter().cloned().map(Text).collect(),
         fix: Text(finding.fix.clone()),
+        replacement: finding.replacement.clone().map(Text),
         references: finding.rule.references.iter().copied().map(Text::constant).collect(),
         fingerprint: finding.fingerprint.clone(),
         waived: waiver_row(audit, finding),

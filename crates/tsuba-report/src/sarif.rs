@@ -82,6 +82,9 @@ fn result(group: &FindingGroup<'_>, all: &[&Rule]) -> Value {
         "rank": rank(finding.severity),
         "properties": properties,
     });
+    if let (Some(replacement), Some(out)) = (&finding.replacement, out.as_object_mut()) {
+        out.insert("fixes".to_owned(), json!([fix(finding, replacement)]));
+    }
     // A document shows it again (SARIF 2.1.0, 3.27.12 and 3.27.22).
     if let Some(out) = out.as_object_mut().filter(|_| !group.again.is_empty()) {
         let places: Vec<Value> = group.again.iter().map(|finding| location(finding)).collect();
@@ -91,14 +94,29 @@ fn result(group: &FindingGroup<'_>, all: &[&Rule]) -> Value {
     out
 }
 
-fn location(finding: &FindingRow) -> Value {
-    let place = &finding.place;
+/// What to write instead (SARIF 2.1.0, 3.55).
+fn fix(finding: &FindingRow, replacement: &Text) -> Value {
+    let replacement = json!({ "deletedRegion": region(finding), "insertedContent": { "text": replacement } });
     json!({
-        "physicalLocation": {
-            "artifactLocation": artifact(finding.setup.as_str()),
-            "region": { "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column, "snippet": { "text": finding.excerpt } },
-        },
-        "logicalLocations": [{ "fullyQualifiedName": place.pointer.as_str() }],
+        "description": { "text": finding.fix },
+        "artifactChanges": [{ "artifactLocation": artifact(finding.setup.as_str()), "replacements": [replacement] }],
+    })
+}
+
+/// The characters that a finding is about.
+fn region(finding: &FindingRow) -> Value {
+    let place = &finding.place;
+    json!({ "startLine": place.line, "startColumn": place.column, "endLine": place.end_line, "endColumn": place.end_column })
+}
+
+fn location(finding: &FindingRow) -> Value {
+    let mut region = region(finding);
+    if let Some(region) = region.as_object_mut() {
+        region.insert("snippet".to_owned(), json!({ "text": finding.excerpt }));
+    }
+    json!({
+        "physicalLocation": { "artifactLocation": artifact(finding.setup.as_str()), "region": region },
+        "logicalLocations": [{ "fullyQualifiedName": finding.place.pointer.as_str() }],
     })
 }
 

@@ -142,7 +142,7 @@ impl Renderer for EntryTable {
 }
 
 fn team<'r>(setup: Option<&&'r Setup>) -> &'r str {
-    setup.and_then(|setup| setup.team.as_ref()).map_or("", |team| team.as_str())
+    setup.and_then(|setup| setup.answers()).map_or("", |team| team.as_str())
 }
 
 fn owner<'r>(setup: Option<&&'r Setup>) -> &'r str {

@@ -297,15 +297,19 @@ pub(crate) fn gather(wanted: &InputArgs) -> anyhow::Result<Gathered> {
             let inside = whole.as_deref()?.strip_prefix(folder).ok()?;
             Some(inside.to_string_lossy().replace('\\', "/"))
         };
+        let repository = facts.repository(whole.as_deref().unwrap_or(path));
+        let inside = repository.and_then(|repository| below(&repository.root));
+        let identity = repository.zip(inside.as_ref()).map(|(repository, inside)| {
+            repository.remote.as_ref().map_or_else(|| inside.clone(), |remote| format!("{remote}//{inside}"))
+        });
+        let code_owner = repository.zip(inside).and_then(|(repository, inside)| repository.owner(Path::new(&inside)));
         analysis.document.facts = read::Facts {
+            code_owner,
             team: config.team_of(path),
             evidence: evidence.is_some(),
             outside_inputs: evidence == Some(false),
             policy_path: configured.as_deref().and_then(below),
-            identity: facts.repository(whole.as_deref().unwrap_or(path)).and_then(|repository| {
-                let inside = below(&repository.root)?;
-                Some(repository.remote.as_ref().map_or(inside.clone(), |remote| format!("{remote}//{inside}")))
-            }),
+            identity,
             packed,
             file: analysis.document.facts.file.take(),
             ..facts.of(path)

@@ -23,6 +23,7 @@ mod progress;
 mod register;
 mod remembered;
 mod reports;
+mod split;
 mod threads;
 mod tour;
 mod trusted;

@@ -1,11 +1,12 @@
 //! From what a rule has hit to a finding: severity, message, excerpt, fingerprint, all that is the same for every rule.
 
 use super::excerpt::{Excerpt, excerpt};
-use super::fix::Fix;
+use super::fix::{Fix, rewritten};
 use super::rule::{EntryRef, Hit, Rule};
 use super::weight::{Circumstance, weigh};
 use crate::policy::Policy;
 use crate::prelude::*;
+use crate::read::{Document, Notation};
 use crate::register::{Register, Scope};
 use crate::severity::{Confidence, Severity};
 use crate::text::{Clean, Located, Position, Redactor, Span, fingerprint, joined};
@@ -51,6 +52,8 @@ pub struct Finding {
     pub register_fingerprint: String,
     /// How it can be mended, where that is safe.
     pub repair: Option<Fix>,
+    /// What to write in the place of the characters that it is about, as it is written there, where that alone mends it and is safe.
+    pub replacement: Option<Clean>,
     /// The decision by which it is accepted, as an index into the register's.
     pub waived: Option<usize>,
     /// Is it of what a text only shows? The same shown again has the same fingerprint.
@@ -132,11 +135,24 @@ pub(super) fn finding(
         steps: hit.steps.iter().map(|step| cleaner.clean(step).cut(WORD)).collect(),
         fingerprint,
         register_fingerprint,
+        replacement: replacement(hit, document, cleaner).filter(|_| stands_so),
         repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
         only_shown,
         span: *span,
     })
+}
+
+/// What to write, where nothing else has to be changed. What is packed can only be packed anew.
+fn replacement(hit: &Hit, document: &Document, cleaner: &Redactor) -> Option<Clean> {
+    let Some(Fix::Write(text)) = &hit.repair else { return None };
+    // A dotenv file is where secrets are kept, and a table is a report of somebody else.
+    if document.facts.packed || matches!(document.notation, Notation::Dotenv | Notation::Csv) {
+        return None;
+    }
+    let text = rewritten(document.notation, document.written(hit.at.span), text)?;
+    // It is given to the letter, or not at all.
+    Some(cleaner.clean(&text)).filter(|clean| clean.as_str() == text)
 }
 
 /// What an entry starts or calls.

@@ -20,7 +20,7 @@ mod weight;
 pub use audit::{Audit, UnreadFile, audit, pattern_redactor};
 pub use excerpt::{Excerpt, masked};
 pub use finding::{Finding, secret_spans};
-pub use fix::{Fix, Prompt};
+pub use fix::{Fix, Prompt, rewritten};
 pub use options::Options;
 pub use rule::{All, Check, Client, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule, Shown};
 pub use spread::{Parallel, Sequential};

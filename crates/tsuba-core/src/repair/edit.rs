@@ -1,6 +1,6 @@
 //! One change of a text: a value written anew in the notation it stands in, or an item taken out of its list.
 
-use crate::judge::{Fix, Prompt};
+use crate::judge::{Fix, Prompt, rewritten};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
 use crate::text::Span;
@@ -11,7 +11,7 @@ pub(super) type Edit = (Range<usize>, String);
 
 /// The changes that one repair needs; `None` where it cannot be made without touching something else.
 pub(super) fn edits(document: &Document, at: Span, repair: &Fix) -> Option<Vec<Edit>> {
-    let value = |text: &str| Some((at.range(), written(document.notation, document.written(at), text)?));
+    let value = |text: &str| Some((at.range(), rewritten(document.notation, document.written(at), text)?));
     Some(match repair {
         Fix::Write(text) => vec![value(text)?],
         Fix::Remove => vec![(without(document, at)?, String::new())],
@@ -93,41 +93,6 @@ fn inputs_of(node: &Node, depth: usize) -> Option<&Node> {
     let own = node.get("inputs").filter(prompts);
     let below = || node.members().iter().find_map(|member| inputs_of(&member.value, depth + 1));
     own.or_else(|| if depth < 8 { below() } else { None })
-}
-
-/// A text in the place of a value, as that is written: in its quotes, or without.
-fn written(notation: Notation, old: &str, new: &str) -> Option<String> {
-    if new.chars().any(char::is_control) {
-        return None;
-    }
-    let escaped = |quote: char| -> String {
-        new.chars().flat_map(|c| if c == quote || c == '\\' { vec!['\\', c] } else { vec![c] }).collect()
-    };
-    let quote = old.chars().next().filter(|quote| matches!(quote, '"' | '\''));
-    let quote = quote.filter(|quote| old.len() > 1 && old.ends_with(*quote));
-    let plain = |c: char| c.is_ascii_alphanumeric() || "./:_-@=~+".contains(c);
-    let reference = new.strip_prefix("${").and_then(|rest| rest.strip_suffix('}'));
-    let safe = reference.unwrap_or(new).chars().all(plain);
-    // In a notebook, and in HTML, the quotes are written as escapes; what needs none itself can stand between them.
-    let escapes = ["\\\"", "&quot;"];
-    if let Some(escape) = escapes.into_iter().find(|escape| old.starts_with(escape) && old.ends_with(escape)) {
-        return (safe && old.len() >= 2 * escape.len()).then(|| format!("{escape}{new}{escape}"));
-    }
-    match (quote, notation) {
-        // Long strings of several lines are left alone.
-        _ if old.starts_with("\"\"\"") || old.starts_with("'''") => None,
-        (Some('"'), _) => Some(format!("\"{}\"", escaped('"'))),
-        (Some(_), Notation::Yaml) => Some(format!("'{}'", new.replace('\'', "''"))),
-        (Some(_), Notation::Toml) => (!new.contains('\'')).then(|| format!("'{new}'")),
-        (Some(quote), _) => Some(format!("{quote}{}{quote}", escaped(quote))),
-        // A part of a value, or a value without quotes: only what can stand there as it is.
-        (None, _) => {
-            let first = new.chars().next()?;
-            // What began so before may begin so again.
-            let begins = !"@:-~=".contains(first) || old.starts_with(first);
-            (safe && begins && !new.ends_with(':')).then(|| new.to_owned())
-        }
-    }
 }
 
 /// The place of an item with what separates it from its neighbours.

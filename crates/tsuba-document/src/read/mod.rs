@@ -48,6 +48,8 @@ pub struct Facts {
     pub owner: Option<String>,
     /// The team that answers for it, by the configuration's globs.
     pub team: Option<String>,
+    /// Who answers for it by its repository's own word. Nothing is judged by it: whoever wrote the repository says so.
+    pub code_owner: Option<String>,
     /// Is it tracked by version control? A tracked secret is in every clone, for ever.
     pub tracked: Option<bool>,
     /// May accounts other than the owner read it?

@@ -29,7 +29,7 @@ use tsuba_core::text::Name as _;
 #[derive(Clone, Copy, Debug)]
 pub struct Html;
 
-const STYLE: &str = include_str!("../../templates/page.css");
+pub(crate) const STYLE: &str = include_str!("../../templates/page.css");
 const SCRIPT: &str = include_str!("../../templates/page.js");
 
 /// A report with what several figures are made from.
@@ -190,7 +190,7 @@ fn lines(report: &Report) -> Vec<String> {
 }
 
 /// What the page may do: show itself, and run its own script.
-fn policy() -> String {
+pub(crate) fn policy() -> String {
     let hash = |text: &str| format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text.as_bytes())));
     format!(
         "default-src 'none'; script-src {}; style-src {}; base-uri 'none'; form-action 'none'",

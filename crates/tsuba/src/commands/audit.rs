@@ -4,6 +4,7 @@ use crate::dates::as_of;
 use crate::exit::Done;
 use crate::gather::InputArgs;
 use crate::pipeline::Pipeline;
+use crate::split::{self, Split};
 use crate::{output, register};
 use anyhow::bail;
 use clap::{Args as Arguments, ValueEnum};
@@ -45,6 +46,9 @@ pub(crate) struct ReportArgs {
     /// Write the report to this file instead of standard output
     #[arg(long, short, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+    /// Write one report for each team, repository or owner, and a list of them, into the folder that --output names
+    #[arg(long, value_enum, value_name = "BY", requires = "output", conflicts_with_all = ["summary", "top", "orders", "quiet"])]
+    pub(crate) split: Option<Split>,
     /// Exit 1 if any finding is at least this severe [default: the policy's, else high]
     #[arg(long, value_enum)]
     pub(crate) gate: Option<Gate>,
@@ -157,6 +161,21 @@ pub(crate) enum FormatName {
 }
 
 impl FormatName {
+    /// What names of files end with.
+    pub(crate) fn ending(self) -> &'static str {
+        match self {
+            Self::Text => "txt",
+            Self::Json => "json",
+            Self::Sarif => "sarif",
+            Self::Markdown => "md",
+            Self::Html => "html",
+            Self::Csv | Self::EntriesCsv => "csv",
+            Self::Ndjson | Self::Ocsf => "ndjson",
+            Self::CycloneDx => "cdx.json",
+            Self::JUnit => "xml",
+        }
+    }
+
     pub(crate) fn of_report(self) -> Format {
         match self {
             Self::Text => Format::Text,
@@ -230,6 +249,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 /// Checks what was typed before any work is done.
 pub(crate) fn pipeline(wanted: &InputArgs, args: &ReportArgs) -> anyhow::Result<Pipeline> {
     args.shown.check(args.format)?;
+    split::check(args.split, args.output.as_deref(), args.format)?;
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
@@ -242,6 +262,9 @@ pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
     let format = args.format.of_report();
     if args.shown.quiet {
         return Ok(());
+    }
+    if let (Some(by), Some(folder)) = (args.split, &args.output) {
+        return split::write(report, by, args.format, folder);
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     let look = RenderOptions { most: args.shown.most(), orders: args.shown.orders, ..look };

@@ -63,6 +63,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     ask(folder.path())?;
     let report_args = ReportArgs {
+        split: None,
         format: args.format,
         output: None,
         gate: Some(Gate::None),

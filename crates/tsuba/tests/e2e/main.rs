@@ -32,6 +32,7 @@ mod reports;
 mod review;
 mod schemas;
 mod secrets;
+mod split;
 mod together;
 mod trust;
 mod util;

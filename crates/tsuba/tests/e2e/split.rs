@@ -1,0 +1,118 @@
+//! Reports in parts: whose each is, that nothing is lost, and that nobody's files are written over.
+
+use crate::util::{Dir, FORMATS};
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+fn entry(name: &str, package: &str) -> String {
+    format!(r#"{{ "mcpServers": {{ "{name}": {{ "command": "npx", "args": ["-y", "{package}"] }} }} }}"#)
+}
+
+/// Two repositories, one of them with a CODEOWNERS file, the other with a team.
+fn company() -> Dir {
+    Dir::new(&[
+        ("web/.git/HEAD", "ref: refs/heads/main"),
+        ("web/CODEOWNERS", "* @saltmarsh/web\n/desk/ @saltmarsh/desk <b>@x\n"),
+        ("web/.mcp.json", &entry("tide", "@saltmarsh/tide")),
+        ("web/desk/.mcp.json", &entry("crew", "@saltmarsh/crew")),
+        ("web/broken/.mcp.json", "{ \"mcpServers\": { \"a\": {"),
+        ("ops/.git/HEAD", "ref: refs/heads/main"),
+        ("ops/mcp.json", &entry("quay", "@saltmarsh/quay@1.2.3")),
+        ("tsuba.toml", "[[team]]\nname = \"Operations\"\npaths = [\"ops/**\"]\n"),
+    ])
+}
+
+fn split(dir: &Dir, by: &str, format: &str, folder: &str) {
+    let args = ["audit", "web", "ops", "--config", "tsuba.toml", "--split", by, "--format", format, "--output", folder];
+    let run = dir.run(&args);
+    assert!(run.status() == 1 && run.out().is_empty(), "{}", run.err());
+}
+
+fn files(dir: &Dir, folder: &str) -> Vec<String> {
+    let files = std::fs::read_dir(dir.path(folder)).unwrap();
+    let mut names: Vec<String> = files.map(|file| file.unwrap().file_name().into_string().unwrap()).collect();
+    names.sort();
+    names
+}
+
+#[test]
+fn each_part_is_whose_it_is() {
+    let dir = company();
+    split(&dir, "team", "markdown", "teams");
+    // A team of the configuration, and else the owner that the repository names.
+    assert_eq!(files(&dir, "teams"), ["index.md", "operations.md", "saltmarsh-desk-b-x.md", "saltmarsh-web.md"]);
+    let read = |name: &str| std::fs::read_to_string(dir.path(&format!("teams/{name}"))).unwrap();
+    let web = read("saltmarsh-web.md");
+    assert!(web.contains("### tide (fix-first)") && !web.contains("crew") && !web.contains("quay"), "{web}");
+    let index = read("index.md");
+    assert!(index.contains("| [\\@saltmarsh/web](saltmarsh-web.md) | 0 | 1 | 0 | 0 | 0 | 1 | 0 |"), "{index}");
+    assert!(index.contains("[\\@saltmarsh/desk, &lt;b&gt;\\@x](saltmarsh-desk-b-x.md)"), "{index}");
+    assert!(index.contains("- broken/.mcp.json") || index.contains("- web/broken/.mcp.json"), "{index}");
+    split(&dir, "repository", "html", "repositories");
+    assert_eq!(files(&dir, "repositories"), ["index.html", "ops.html", "web.html"]);
+    let index = std::fs::read_to_string(dir.path("repositories/index.html")).unwrap();
+    assert!(index.contains("<a href=\"web.html\">web</a>") && index.contains("default-src"), "{index}");
+    split(&dir, "owner", "csv", "owners");
+    assert_eq!(files(&dir, "owners").len(), 2);
+}
+
+#[test]
+fn nothing_is_lost_between_the_parts() {
+    let dir = Dir::new(&[]);
+    dir.run(&["demo", "--unpack", "company"]);
+    let config = ["--config", "company/tsuba.toml", "--register", "company/tsuba-register.toml"];
+    let audit = ["audit", "company", "--evidence", "company/evidence", "--format", "json", "--output", "all.json"];
+    dir.run(&[&audit[..], &config].concat());
+    let whole: Value = serde_json::from_slice(&std::fs::read(dir.path("all.json")).unwrap()).unwrap();
+    for by in ["team", "repository", "owner"] {
+        let run = dir.run(&["render", "all.json", "--format", "json", "--split", by, "--output", by]);
+        assert_eq!(run.status(), 0, "{}", run.err());
+        let mut counts: BTreeMap<String, u64> = BTreeMap::new();
+        let mut findings: std::collections::BTreeSet<String> = Default::default();
+        for name in files(&dir, by).iter().filter(|name| name.ends_with(".json")) {
+            let part: Value =
+                serde_json::from_slice(&std::fs::read(dir.path(&format!("{by}/{name}"))).unwrap()).unwrap();
+            for (verdict, count) in part["summary"]["verdicts"].as_object().unwrap() {
+                *counts.entry(verdict.clone()).or_default() += count.as_u64().unwrap();
+            }
+            let own = part["findings"].as_array().unwrap();
+            findings.extend(own.iter().map(|row| format!("{}{}{}", row["fingerprint"], row["setup"], row["place"])));
+        }
+        // What a server lists is in the part of everybody who uses it; entries are in one alone.
+        let all = whole["findings"].as_array().unwrap();
+        let all: std::collections::BTreeSet<String> =
+            all.iter().map(|row| format!("{}{}{}", row["fingerprint"], row["setup"], row["place"])).collect();
+        assert_eq!(findings, all, "{by}");
+        for (verdict, count) in whole["summary"]["verdicts"].as_object().unwrap() {
+            assert_eq!(counts.get(verdict).copied(), count.as_u64(), "{by}: {verdict}");
+        }
+    }
+}
+
+#[test]
+fn a_folder_of_somebody_else_is_left_as_it_is() {
+    let dir = company();
+    dir.write("docs/guide.md", b"mine");
+    for format in FORMATS {
+        let run = dir.run(&["audit", "web", "--split", "team", "--format", format, "--output", "docs"]);
+        assert!(run.status() == 2 && run.err().contains("name a new or empty one"), "{format}: {}", run.err());
+    }
+    assert_eq!(files(&dir, "docs"), ["guide.md"]);
+    assert_eq!(dir.run(&["audit", "web", "--split", "team"]).status(), 2);
+    // Written again, it is the same; what is there besides is told.
+    split(&dir, "team", "markdown", "parts");
+    dir.write("parts/old.md", b"old");
+    let args = ["audit", "web", "ops", "--config", "tsuba.toml", "--split", "team", "--format", "markdown"];
+    let run = dir.run(&[&args[..], &["--output", "parts"]].concat());
+    assert!(run.err().contains("holds 1 file of an earlier run"), "{}", run.err());
+    assert_eq!(std::fs::read(dir.path("parts/old.md")).unwrap(), b"old");
+}
+
+#[test]
+fn what_a_repository_says_of_its_owners_decides_nothing() {
+    let dir = company();
+    let report = dir.run(&["audit", "web", "--format", "json"]).json();
+    let setup = report["setups"].as_array().unwrap().iter().find(|setup| setup["path"] == ".mcp.json").unwrap();
+    assert_eq!(setup["code_owner"], "@saltmarsh/web", "{setup}");
+    assert!(setup.get("team").is_none(), "{setup}");
+}
