@@ -129,6 +129,11 @@ impl Report {
         self
     }
 
+    /// Were findings, or what somebody answers for, left out of it? Paths that were left out were never looked at.
+    pub fn leaves_findings_out(&self) -> bool {
+        self.filters.iter().any(|filter| !filter.as_str().starts_with("exclude "))
+    }
+
     /// Are findings left out, so that there are no verdicts?
     pub(crate) fn is_partial(&self) -> bool {
         !self.filters.is_empty() && self.summary.verdicts.is_empty()

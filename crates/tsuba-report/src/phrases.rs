@@ -48,7 +48,7 @@ pub(crate) fn verb(entry: &EntryRow) -> &'static str {
 }
 
 /// The launch plan or target in one line: outermost first, the server last.
-pub(crate) fn plan_line(entry: &EntryRow) -> String {
+pub fn plan_line(entry: &EntryRow) -> String {
     let mut parts = Vec::new();
     if let Some(launch) = &entry.launch {
         parts.extend(launch.wrappers.iter().map(ToString::to_string));

@@ -5,6 +5,7 @@
 use crate::model::{CredentialRow, Setup, Text};
 use crate::phrases::plan_line;
 use crate::{Renderer, Report};
+use serde::Serialize;
 use std::borrow::Cow;
 use std::io::{self, Write};
 use tsuba_core::understand::credential::Kind;
@@ -139,6 +140,22 @@ impl Renderer for EntryTable {
         }
         table.end()
     }
+}
+
+/// Rows as a table, whatever they are: their fields are the columns.
+///
+/// # Errors
+/// What the writer says, and where a row has other rows in it.
+pub fn table<T: Serialize>(rows: &[T], out: &mut dyn Write) -> io::Result<()> {
+    let mut raw = csv::Writer::from_writer(Vec::new());
+    rows.iter().try_for_each(|row| raw.serialize(row)).map_err(io::Error::from)?;
+    let raw = raw.into_inner().map_err(|error| error.into_error())?;
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
+    for record in csv::ReaderBuilder::new().has_headers(false).from_reader(&*raw).records() {
+        let record = record.map_err(io::Error::from)?;
+        writer.write_record(record.iter().map(|cell| plain(cell).into_owned())).map_err(io::Error::from)?;
+    }
+    writer.flush()
 }
 
 fn team<'r>(setup: Option<&&'r Setup>) -> &'r str {

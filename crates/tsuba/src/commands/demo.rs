@@ -28,6 +28,9 @@ pub(crate) struct Args {
     /// Go the whole way at one desk: audit, repair, capture, review, a server that changes its words afterwards, and what is told of that
     #[arg(long, conflicts_with_all = ["format", "unpack"])]
     walk: bool,
+    /// Four weeks of reports of its repositories and laptops in one store, and four questions to that
+    #[arg(long, conflicts_with_all = ["format", "walk", "unpack"])]
+    company: bool,
     /// Unpack the company into this new folder, to try other commands on it, and stop
     #[arg(long, value_name = "FOLDER")]
     unpack: Option<PathBuf>,
@@ -58,6 +61,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let folder = own_folder().context("cannot create a temporary folder")?;
     unpack(folder.path())?;
+    if args.company {
+        return tour::company::run(folder.path());
+    }
     if args.format == FormatName::Text {
         writeln!(anstream::stderr(), "{INTRODUCTION}").context("cannot write to standard error")?;
     }

@@ -4,6 +4,7 @@ pub(crate) mod approve;
 pub(crate) mod audit;
 pub(crate) mod cage;
 pub(crate) mod capture;
+pub(crate) mod company;
 pub(crate) mod compare;
 pub(crate) mod completions;
 pub(crate) mod decisions;

@@ -178,3 +178,38 @@ fn an_older_report_can_still_be_read() {
     let run = dir.run(&["render", "later.json", "--format", "markdown"]);
     assert!(run.status() == 2 && run.err().contains("tsuba-report/2"), "{}", run.err());
 }
+
+#[test]
+fn a_finding_is_the_same_from_day_to_day() {
+    let dir = Dir::new(&[]);
+    dir.run(&["demo", "--unpack", "company"]);
+    // Evidence of a version that was just published, beside the company's.
+    dir.write(
+        "company/evidence/young.json",
+        br#"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "young", "package": {"client": "npm", "name": "@saltmarsh/young", "asked": "@saltmarsh/young@^2", "version": "2.4.1", "published": "2026-11-18"}, "sessions": []}"#,
+    );
+    let on = |day: &str| -> std::collections::BTreeMap<String, String> {
+        let args = [
+            "audit",
+            "company",
+            "--config",
+            "company/tsuba.toml",
+            "--register",
+            "company/tsuba-register.toml",
+            "--as-of",
+            day,
+        ];
+        let report = dir.run(&[&args[..], &["--format", "json"]].concat()).json();
+        let rows = report["findings"].as_array().unwrap().iter();
+        rows.map(|row| (row["fingerprint"].to_string(), format!("{} {}", row["rule"], row["message"]))).collect()
+    };
+    // Two days on which nothing expires.
+    let (one, other) = (on("2026-11-19"), on("2026-11-21"));
+    let gone: Vec<&String> =
+        one.iter().filter(|(print, _)| !other.contains_key(*print)).map(|(_, what)| what).collect();
+    assert!(gone.is_empty(), "{gone:#?}");
+    let told =
+        |rows: &std::collections::BTreeMap<String, String>, text: &str| rows.values().any(|what| what.contains(text));
+    assert!(told(&one, "on 2026-11-18; yesterday") && told(&other, "on 2026-11-18; 3 days ago"), "{one:#?}");
+    assert!(told(&one, "scope/unused-grant"));
+}

@@ -15,6 +15,7 @@ mod bounds;
 mod candidates;
 mod capture;
 mod commands;
+mod company;
 mod compare;
 mod decisions;
 mod fetch;

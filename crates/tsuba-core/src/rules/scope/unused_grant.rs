@@ -3,6 +3,7 @@ use crate::evidence::oauth::When;
 use crate::judge::{All, Check, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 pub(super) static RULE: Rule = Rule {
@@ -28,9 +29,13 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
     let days_since = |moment: i64| today.as_second().saturating_sub(moment) / shared::DAY;
     for held in shared::held(all) {
         let old = held.issued.is_none_or(|issued| days_since(issued) > LONG);
+        let mut ago = None;
         let (how, sure) = match held.used {
             When::At(used, _) if days_since(used) > LONG => {
-                (format!("the last time was {} days ago", days_since(used)), Confidence::Certain)
+                // How long ago that is, is another each day: the finding stays the same.
+                ago = Some(format!("{} days ago", days_since(used)));
+                let day = Timestamp::from_second(used).map(|used| TimeZone::UTC.to_datetime(used).date().to_string());
+                (format!("the last time was {}", day.unwrap_or_default()), Confidence::Certain)
             }
             // What has just been granted may still be used.
             When::Never(_) if old => {
@@ -42,6 +47,7 @@ fn check(all: &All<'_>, out: &mut Out<'_>) {
             }
             When::Unsaid | When::Unclear | When::Never(_) | When::At(..) => continue,
         };
-        out.hit_in(held.entry_ref, &held.at).arg("what", held.what).arg("how", how).confidence(sure);
+        let hit = out.hit_in(held.entry_ref, &held.at).arg("what", held.what).arg("how", how).confidence(sure);
+        ago.into_iter().for_each(|ago| _ = hit.besides(ago));
     }
 }

@@ -8,7 +8,7 @@ pub(super) static RULE: Rule = Rule {
     title: "version published only recently",
     severity: Severity::Medium,
     verdict: Verdict::FixFirst,
-    message: "{package} was published {when}",
+    message: "{package} was published on {day}",
     why: "A stolen publisher's account is mostly noticed within days: who waits a week lets others find out.",
     fix: "Pin the version before it, or wait until it is a week old.",
     before: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1", "published": "2026-11-22"}, "sessions": []}"##,
@@ -34,6 +34,7 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
             1 => "yesterday".to_owned(),
             days => format!("{days} days ago"),
         };
-        out.hit(at).arg("package", package.named()).arg("when", when);
+        // How long ago that is, is another each day: the finding stays the same.
+        out.hit(at).arg("package", package.named()).arg("day", date.to_string()).besides(when);
     }
 }

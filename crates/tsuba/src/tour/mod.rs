@@ -1,5 +1,7 @@
 //! The whole way at one desk of the demo company: each step is a command of this program, run as a person would, with what it says.
 
+pub(crate) mod company;
+
 use crate::exit::Done;
 use anyhow::{Context as _, bail};
 use std::ffi::OsString;
@@ -10,7 +12,7 @@ use std::process::{Command, Stdio};
 use tempfile::TempDir;
 use tsuba_capture::cage::Cage;
 
-static SETUP: &str = include_str!("../../../demo/desk/mcp.json");
+static SETUP: &str = include_str!("../../../../demo/desk/mcp.json");
 
 /// The date of the walk.
 const TODAY: &str = "2026-11-24";

@@ -1,0 +1,137 @@
+//! The tables, and how an older store becomes one of today.
+
+use crate::StoreError;
+use rusqlite::{Connection, TransactionBehavior};
+
+/// Each step brings a store from one version to the next; none is ever changed.
+const STEPS: [&str; 1] = [FIRST];
+/// Says in the file's head whose it is (`PRAGMA application_id`): "Tsub".
+const APPLICATION: u32 = 0x5473_7562;
+
+/// `state` of an entry and `closed` of a finding are of the newest report of their scope.
+const FIRST: &str = "
+CREATE TABLE scope (
+    id INTEGER PRIMARY KEY,
+    key TEXT NOT NULL UNIQUE,
+    name TEXT NOT NULL,
+    repository TEXT NOT NULL,
+    host TEXT NOT NULL,
+    account TEXT NOT NULL
+);
+CREATE TABLE report (
+    id INTEGER PRIMARY KEY,
+    scope INTEGER NOT NULL REFERENCES scope ON DELETE CASCADE,
+    digest TEXT NOT NULL UNIQUE,
+    as_of TEXT NOT NULL,
+    revision TEXT NOT NULL,
+    version TEXT NOT NULL,
+    unread INTEGER NOT NULL
+);
+CREATE INDEX report_of_scope ON report (scope, as_of, id);
+CREATE TABLE tally (
+    report INTEGER NOT NULL REFERENCES report ON DELETE CASCADE,
+    team TEXT NOT NULL,
+    refuse INTEGER NOT NULL, fix_first INTEGER NOT NULL, unchecked INTEGER NOT NULL, ready INTEGER NOT NULL,
+    critical INTEGER NOT NULL, high INTEGER NOT NULL, medium INTEGER NOT NULL,
+    PRIMARY KEY (report, team)
+) WITHOUT ROWID;
+CREATE TABLE entry (
+    id INTEGER PRIMARY KEY,
+    scope INTEGER NOT NULL REFERENCES scope ON DELETE CASCADE,
+    key TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    name TEXT NOT NULL,
+    place TEXT NOT NULL,
+    team TEXT NOT NULL,
+    owner TEXT NOT NULL,
+    runs TEXT NOT NULL,
+    fingerprint TEXT NOT NULL,
+    verdict TEXT NOT NULL,
+    decision TEXT NOT NULL,
+    first_seen TEXT NOT NULL,
+    last_seen TEXT NOT NULL,
+    gone TEXT,
+    UNIQUE (scope, key)
+);
+CREATE INDEX entry_by_key ON entry (key);
+CREATE INDEX entry_by_name ON entry (name COLLATE NOCASE);
+CREATE TABLE used (
+    entry INTEGER NOT NULL REFERENCES entry ON DELETE CASCADE,
+    kind TEXT NOT NULL,
+    name TEXT NOT NULL COLLATE NOCASE,
+    version TEXT NOT NULL,
+    pinned INTEGER NOT NULL,
+    PRIMARY KEY (entry, kind, name, version)
+) WITHOUT ROWID;
+CREATE INDEX used_by_name ON used (name);
+CREATE TABLE event (
+    id INTEGER PRIMARY KEY,
+    entry INTEGER NOT NULL REFERENCES entry ON DELETE CASCADE,
+    day TEXT NOT NULL,
+    what TEXT NOT NULL,
+    detail TEXT NOT NULL
+);
+CREATE INDEX event_of_entry ON event (entry, day, id);
+CREATE TABLE finding (
+    id INTEGER PRIMARY KEY,
+    scope INTEGER NOT NULL REFERENCES scope ON DELETE CASCADE,
+    entry INTEGER REFERENCES entry ON DELETE CASCADE,
+    fingerprint TEXT NOT NULL,
+    rule TEXT NOT NULL,
+    severity INTEGER NOT NULL,
+    confidence TEXT NOT NULL,
+    setup TEXT NOT NULL,
+    line INTEGER NOT NULL,
+    message TEXT NOT NULL,
+    fix TEXT NOT NULL,
+    team TEXT NOT NULL,
+    owner TEXT NOT NULL,
+    first_seen TEXT NOT NULL,
+    last_seen TEXT NOT NULL,
+    closed TEXT,
+    closed_by TEXT,
+    reopened INTEGER NOT NULL DEFAULT 0,
+    waived TEXT NOT NULL,
+    UNIQUE (scope, fingerprint, setup)
+);
+CREATE INDEX finding_of_entry ON finding (entry);
+CREATE INDEX finding_by_rule ON finding (rule, closed);
+CREATE INDEX finding_open ON finding (severity, first_seen) WHERE closed IS NULL AND waived = '';
+CREATE INDEX finding_begun ON finding (first_seen, severity, team);
+CREATE INDEX finding_closed ON finding (closed, severity, team);
+";
+
+/// Makes the tables, or brings those of an earlier version up to today's.
+pub(crate) fn bring_up(db: &mut Connection) -> Result<(), StoreError> {
+    let known = u32::try_from(STEPS.len()).unwrap_or(u32::MAX);
+    if state(db)? != (known, APPLICATION) {
+        // Of two programs that come at once one does it, and the other sees that it is done.
+        db.pragma_update(None, "journal_mode", "WAL")?;
+        let step = db.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let (version, application) = state(&step)?;
+        let tables: u32 = step.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get(0))?;
+        if application != APPLICATION && (tables > 0 || version > 0) {
+            return Err(StoreError::Foreign);
+        }
+        if version > known {
+            return Err(StoreError::Newer(version, known));
+        }
+        for sql in STEPS.iter().skip(usize::try_from(version).unwrap_or(usize::MAX)) {
+            step.execute_batch(sql)?;
+        }
+        step.pragma_update(None, "user_version", known)?;
+        step.pragma_update(None, "application_id", APPLICATION)?;
+        step.commit()?;
+    }
+    // Every report is whole or not there, also after a sudden end; the last ones may be lost with the machine's power.
+    db.pragma_update(None, "synchronous", "NORMAL")?;
+    db.pragma_update(None, "foreign_keys", "ON")?;
+    Ok(())
+}
+
+/// The version of the tables, and whose they are.
+fn state(db: &Connection) -> Result<(u32, u32), StoreError> {
+    let version = db.query_row("PRAGMA user_version", [], |row| row.get(0))?;
+    let application = db.query_row("PRAGMA application_id", [], |row| row.get(0))?;
+    Ok((version, application))
+}

@@ -1,0 +1,233 @@
+//! `tsuba company`: many reports in one store, and what can be asked of it.
+
+mod add;
+mod export;
+mod forget;
+mod tell;
+
+use crate::dates::as_of;
+use crate::exit::Done;
+use crate::output;
+use anyhow::{Context as _, bail};
+use clap::{Args as Arguments, Subcommand, ValueEnum};
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+use tsuba_core::severity::Severity;
+use tsuba_store::{Filter, Store, Wanted};
+
+/// Keep the reports of a whole company in one store, and ask it: who runs what, since when, is it getting better
+#[derive(Clone, Debug, Arguments)]
+pub(crate) struct Args {
+    /// The store, one file
+    #[arg(long, value_name = "FILE", default_value = "company.db", global = true)]
+    store: PathBuf,
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Clone, Debug, Subcommand)]
+enum Command {
+    Add(add::Args),
+    Where(Where),
+    List(List),
+    Entry(Entry),
+    Trend(Trend),
+    Overdue(Overdue),
+    Export(export::Args),
+    Forget(forget::Args),
+}
+
+/// Who runs a package, image, host, tool, server or credential, or breaks a rule
+#[derive(Clone, Debug, Arguments)]
+struct Where {
+    /// Its name, of a package also with versions: '@saltmarsh/tide-table@<2.4.2'. What is not called so exactly is looked for by how it
+    /// begins, then by any part of it
+    #[arg(value_name = "TEXT")]
+    text: String,
+    /// Also what is not there any more
+    #[arg(long)]
+    gone: bool,
+    /// The format
+    #[arg(long, value_enum, default_value_t = AnswerFormat::Text)]
+    format: AnswerFormat,
+}
+
+/// List entries, the worst first
+#[derive(Clone, Debug, Arguments)]
+struct List {
+    /// Only entries with this verdict (may be given several times)
+    #[arg(long, value_name = "VERDICT", value_parser = ["refuse", "fix-first", "unchecked", "ready"])]
+    verdict: Vec<String>,
+    /// Only what this team answers for (may be given several times)
+    #[arg(long, value_name = "TEAM")]
+    team: Vec<String>,
+    /// Only repositories, or hosts and folders, with this in their name (may be given several times)
+    #[arg(long = "in", value_name = "TEXT")]
+    within: Vec<String>,
+    /// Also what is not there any more
+    #[arg(long)]
+    gone: bool,
+    /// The format
+    #[arg(long, value_enum, default_value_t = AnswerFormat::Text)]
+    format: AnswerFormat,
+}
+
+/// The life of an entry: first seen, changes, decisions, findings opened and closed
+#[derive(Clone, Debug, Arguments)]
+struct Entry {
+    /// Its id, at least six characters of it, or its name
+    #[arg(value_name = "ID")]
+    id: String,
+    /// The format
+    #[arg(long, value_enum, default_value_t = LifeFormat::Text)]
+    format: LifeFormat,
+}
+
+/// How it goes, by week: verdicts, open findings, what came and went
+#[derive(Clone, Debug, Arguments)]
+struct Trend {
+    /// So many weeks
+    #[arg(long, value_name = "N", default_value_t = 12, value_parser = clap::value_parser!(u32).range(1..=520))]
+    weeks: u32,
+    /// Of this team alone
+    #[arg(long, value_name = "TEAM")]
+    team: Option<String>,
+    /// Up to this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
+    /// The format
+    #[arg(long, value_enum, default_value_t = LifeFormat::Text)]
+    format: LifeFormat,
+}
+
+/// Findings that have been open for too long, the oldest of the worst first
+#[derive(Clone, Debug, Arguments)]
+struct Overdue {
+    /// Open for at least so many days
+    #[arg(long, value_name = "N", default_value_t = 30)]
+    days: i32,
+    /// At least this severe
+    #[arg(long, value_enum, default_value_t = Least::High)]
+    severity: Least,
+    /// As of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
+    /// Exit 1 if there is one
+    #[arg(long)]
+    gate: bool,
+    /// The format
+    #[arg(long, value_enum, default_value_t = AnswerFormat::Text)]
+    format: AnswerFormat,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum Least {
+    Critical,
+    High,
+    Medium,
+    Low,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum AnswerFormat {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+    /// For a spreadsheet
+    Csv,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+enum LifeFormat {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+}
+
+pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
+    let store = args.store.as_path();
+    match &args.command {
+        Command::Add(args) => add::run(store, args),
+        Command::Forget(args) => forget::run(store, args),
+        Command::Export(args) => export::run(&open(store)?, args),
+        Command::Where(args) => {
+            let found = open(store)?.who_uses(&Wanted::of(&args.text), args.gone)?;
+            answer(args.format, &found, |out| tell::uses(&args.text, &found, out))
+        }
+        Command::List(args) => {
+            let filter = Filter {
+                verdicts: args.verdict.clone(),
+                teams: args.team.clone(),
+                scopes: args.within.clone(),
+                gone: args.gone,
+            };
+            let found = open(store)?.entries(&filter)?;
+            answer(args.format, &found, |out| tell::entries(&found, out))
+        }
+        Command::Entry(args) => {
+            let lives = open(store)?.lives(&args.id)?;
+            if lives.is_empty() {
+                bail!("no entry has the id or name {:?}; `tsuba company list --format csv` has them all", args.id);
+            }
+            match args.format {
+                LifeFormat::Json => json(&lives),
+                LifeFormat::Text => output::write(None, |out| tell::lives(&lives, out)),
+            }?;
+            Ok(Done::Clean)
+        }
+        Command::Trend(args) => {
+            let trend = open(store)?.trend(args.weeks, as_of(args.as_of.as_deref())?, args.team.as_deref())?;
+            match args.format {
+                LifeFormat::Json => json(&trend),
+                LifeFormat::Text => output::write(None, |out| tell::trend(&trend, out)),
+            }?;
+            Ok(Done::Clean)
+        }
+        Command::Overdue(args) => {
+            let least = match args.severity {
+                Least::Critical => Severity::Critical,
+                Least::High => Severity::High,
+                Least::Medium => Severity::Medium,
+                Least::Low => Severity::Low,
+            };
+            let found = open(store)?.overdue(least, args.days, as_of(args.as_of.as_deref())?)?;
+            answer(args.format, &found, |out| tell::overdue(&found, args.days, out))?;
+            Ok(if args.gate && !found.is_empty() { Done::Gated } else { Done::Clean })
+        }
+    }
+}
+
+/// A store that is there and has something in it.
+fn open(path: &Path) -> anyhow::Result<Store> {
+    if !path.is_file() {
+        bail!("{}: there is no store; `tsuba company add REPORT` makes one, --store names another", path.display());
+    }
+    let store = Store::open(path).with_context(|| path.display().to_string())?;
+    if store.is_empty()? {
+        bail!("{}: no report has been added yet; `tsuba company add REPORT`", path.display());
+    }
+    Ok(store)
+}
+
+/// Answers in a format.
+fn answer<T: Serialize>(
+    format: AnswerFormat,
+    rows: &[T],
+    text: impl FnOnce(&mut dyn std::io::Write) -> std::io::Result<()>,
+) -> anyhow::Result<Done> {
+    match format {
+        AnswerFormat::Text => output::write(None, text),
+        AnswerFormat::Json => json(rows),
+        AnswerFormat::Csv => output::write(None, |out| tsuba_report::table(rows, out)),
+    }?;
+    Ok(Done::Clean)
+}
+
+fn json(rows: &(impl Serialize + ?Sized)) -> anyhow::Result<()> {
+    output::write(None, |out| {
+        serde_json::to_writer_pretty(&mut *out, rows)?;
+        out.write_all(b"\n")
+    })
+}

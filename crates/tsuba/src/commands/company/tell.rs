@@ -1,0 +1,169 @@
+//! The store's answers for people.
+
+use crate::output;
+use std::collections::BTreeSet;
+use std::io::{self, Write};
+use tsuba_core::judge::Verdict;
+use tsuba_core::severity::Severity;
+use tsuba_core::text::Name as _;
+use tsuba_report::{Page, Role, count};
+use tsuba_store::{EntryLine, Life, Overdue, Trend, Use};
+
+/// How a verdict is painted.
+fn of_verdict(name: &str) -> Role {
+    Verdict::from_name(name).map_or(Role::Quiet, Role::Verdict)
+}
+
+/// Who answers for something: a team, else an account.
+fn whose<'l>(team: &'l str, owner: &'l str) -> &'l str {
+    if team.is_empty() { owner } else { team }
+}
+
+/// `since 2026-11-03, last seen 2026-12-01`, or how long it was there.
+fn span(first: &str, last: &str, gone: Option<&str>) -> String {
+    match gone {
+        Some(gone) => format!("from {first}, gone on {gone}"),
+        None => format!("since {first}, last seen {last}"),
+    }
+}
+
+pub(super) fn uses(wanted: &str, found: &[Use], out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    let entries: BTreeSet<(&str, &str)> = found.iter().map(|one| (one.scope.as_str(), one.id.as_str())).collect();
+    let scopes: BTreeSet<&str> = found.iter().map(|one| one.scope.as_str()).collect();
+    let names: BTreeSet<&str> = found.iter().map(|one| one.what.as_str()).collect();
+    if found.is_empty() {
+        return writeln!(out, "nobody uses {wanted:?}, as far as the reports tell");
+    }
+    let called = if names.len() > 1 { format!("{} names like ", names.len()) } else { String::new() };
+    let places = count(scopes.len(), "repository or host", "repositories or hosts");
+    writeln!(out, "{} in {places} use {called}{wanted}", count(entries.len(), "entry", "entries"))?;
+    let open = found.iter().filter(|one| !one.pinned && one.gone.is_none()).count();
+    if open > 0 {
+        writeln!(out, "{open} without a fixed version: any version may run there")?;
+    }
+    let mut page = Page::new(look, out);
+    for one in found {
+        let shown = if one.shown { "shown" } else { one.verdict.as_str() };
+        let status = if one.gone.is_some() { "gone" } else { shown };
+        let place = format!("{}  {}", one.scope, one.place);
+        page.head((of_verdict(status), status), &one.entry, &place)?;
+        let version = if one.version.is_empty() { String::new() } else { format!("@{}", one.version) };
+        page.row("uses", &format!("{} {}{version}", one.kind, one.what))?;
+        page.row("owner", whose(&one.team, &one.owner))?;
+        page.row("seen", &span(&one.first_seen, &one.last_seen, one.gone.as_deref()))?;
+    }
+    Ok(())
+}
+
+pub(super) fn entries(found: &[EntryLine], out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    let number = |name: &str| found.iter().filter(|line| line.verdict == name && line.gone.is_none()).count();
+    let verdicts: Vec<String> = Verdict::ALL
+        .iter()
+        .map(|verdict| format!("{} {}", number(verdict.name()), look.paint(Role::Verdict(*verdict), verdict.name())))
+        .collect();
+    let scopes: BTreeSet<&str> = found.iter().map(|line| line.scope.as_str()).collect();
+    let places = count(scopes.len(), "repository or host", "repositories or hosts");
+    writeln!(out, "{}   of {} in {places}", verdicts.join("   "), count(found.len(), "entry", "entries"))?;
+    let mut page = Page::new(look, out);
+    for line in found {
+        let status = if line.gone.is_some() { "gone" } else { line.verdict.as_str() };
+        page.head((of_verdict(status), status), &line.name, &format!("{}  {}", line.scope, line.place))?;
+        page.row("runs", &line.runs)?;
+        page.row("owner", whose(&line.team, &line.owner))?;
+        if !line.decision.is_empty() {
+            page.row("decision", &line.decision)?;
+        }
+        page.row("seen", &format!("{}  [{}]", span(&line.first_seen, &line.last_seen, line.gone.as_deref()), line.id))?;
+    }
+    Ok(())
+}
+
+pub(super) fn lives(lives: &[Life], out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    for life in lives {
+        let status = if life.gone.is_some() { "gone" } else { life.verdict.as_str() };
+        let mut page = Page::new(look, out);
+        page.head((of_verdict(status), status), &life.name, &format!("{}  {}", life.scope, life.place))?;
+        page.row("runs", &life.runs)?;
+        page.row("owner", &life.team)?;
+        for event in &life.events {
+            let colon = if event.detail.is_empty() { "" } else { ": " };
+            page.row("", &format!("{}  {}{colon}{}", event.day, event.what, event.detail))?;
+        }
+    }
+    Ok(())
+}
+
+pub(super) fn overdue(found: &[Overdue], days: i32, out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    let teams: BTreeSet<&str> = found.iter().map(|one| whose(&one.team, &one.owner)).collect();
+    let findings = count(found.len(), "finding has", "findings have");
+    let owners = count(teams.len(), "owner", "owners");
+    writeln!(out, "{findings} been open for {days} days or more, with {owners}")?;
+    let mut page = Page::new(look, out);
+    for one in found {
+        let role = Severity::from_name(one.severity).map_or(Role::Quiet, Role::Severity);
+        let name = if one.entry.is_empty() { one.rule.as_str() } else { one.entry.as_str() };
+        page.head((role, one.severity), name, &format!("{}  {}", one.scope, one.place))?;
+        let again = if one.reopened > 0 { format!(", came back {} times", one.reopened) } else { String::new() };
+        page.row("open", &format!("{} days, since {}{again}", one.days, one.first_seen))?;
+        page.row("owner", whose(&one.team, &one.owner))?;
+        page.row("found", &format!("{} ({})", one.message, one.rule))?;
+        page.row("fix", &one.fix)?;
+    }
+    Ok(())
+}
+
+pub(super) fn trend(trend: &Trend, out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    // Before the first report nothing is known.
+    let told = trend.weeks.iter().filter(|week| week.scopes > 0);
+    let open: Vec<i64> = told.map(|week| week.open.iter().take(2).sum()).collect();
+    let (first, last) = (open.first().copied().unwrap_or_default(), open.last().copied().unwrap_or_default());
+    writeln!(out, "critical and high findings open: {first} → {last}   {}", spark(&open))?;
+    let closed: i64 = trend.weeks.iter().map(|week| week.closed).sum();
+    if let Some(days) = trend.days_to_fix {
+        writeln!(
+            out,
+            "{closed} fixed; half of them within {}",
+            count(usize::try_from(days).unwrap_or(0), "day", "days")
+        )?;
+    }
+    let heads = [
+        "week to",
+        "sources",
+        "refuse",
+        "fix-first",
+        "unchecked",
+        "ready",
+        "critical",
+        "high",
+        "medium",
+        "came",
+        "went",
+    ];
+    let head: Vec<String> = heads.iter().map(|head| format!("{head:>9}")).collect();
+    writeln!(out, "\n {}", look.paint(Role::Quiet, &head.join(" ")))?;
+    for week in &trend.weeks {
+        let numbers = [i64::from(week.scopes)].into_iter().chain(week.verdicts).chain(week.open);
+        let cells = numbers.chain([week.opened, week.closed]).map(|number| match number {
+            0 => format!("{:>9}", "·"),
+            number => format!("{number:>9}"),
+        });
+        writeln!(out, "{} {}", week.until, cells.collect::<Vec<_>>().join(" "))?;
+    }
+    Ok(())
+}
+
+/// Numbers as a line of small bars, on the scale of the largest.
+fn spark(numbers: &[i64]) -> String {
+    const BARS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
+    let most = numbers.iter().copied().max().unwrap_or(0).max(1);
+    let bar = |number: &i64| {
+        let at = usize::try_from(number * 7 / most).unwrap_or(0);
+        if *number == 0 { ' ' } else { BARS.get(at).copied().unwrap_or('█') }
+    };
+    numbers.iter().map(bar).collect()
+}
