@@ -38,7 +38,7 @@ mod together;
 pub use card::Card;
 pub use cyclonedx::CycloneDx;
 pub use format::{Format, Renderer};
-pub use html::Html;
+pub use html::{Company, CompanyEntry, CompanyFinding, CompanyWeek, Html, company};
 pub use json::{Json, NotAReport, read, schema};
 pub use junit::JUnit;
 pub use lines::Lines;

@@ -205,6 +205,11 @@ impl FindingRow {
 }
 
 impl Report {
+    /// Is it of the version before this one?
+    pub fn is_older(&self) -> bool {
+        self.schema.as_str() == BEFORE
+    }
+
     /// The setups by their paths, for what names one.
     pub(crate) fn setups_by_path(&self) -> BTreeMap<&str, &Setup> {
         self.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect()

@@ -14,6 +14,9 @@ pub struct Source {
     pub account: Option<String>,
     /// The folder that paths start from, in full; none where files of several folders were looked at.
     pub root: Option<String>,
+    /// The parts of that folder that were looked at, by their paths in it; none where all of it was. Where there is no such folder, all that was
+    /// looked at, in full.
+    pub within: Vec<String>,
     /// The repository whose root that is, as `host/owner/name`.
     pub repository: Option<String>,
     /// The commit that is checked out there.
@@ -45,6 +48,9 @@ pub struct SourceRow {
     /// The folder that paths start from, in full; left out where files of several folders were looked at.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub root: Option<Text>,
+    /// The parts of that folder that were looked at; left out where all of it was. Without such a folder, all that was looked at, in full.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub within: Vec<Text>,
     /// The repository whose root that is, as `host/owner/name`.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub repository: Option<Text>,
@@ -91,6 +97,7 @@ impl Report {
             host: some(&source.host),
             account: some(&source.account),
             root: some(&source.root),
+            within: source.within.iter().map(clean).collect(),
             repository: some(&source.repository),
             commit: some(&source.commit),
             repositories: source.repositories.iter().map(repository).collect(),

@@ -92,6 +92,7 @@
     if (found.reads !== undefined) facts.push(...labelled("the model reads", found.reads));
     if (found.sees !== undefined) facts.push(...labelled("a person sees", found.sees));
     for (const fix of found.fixes) facts.push(...labelled("fix", fix));
+    if (found.since !== undefined) facts.push(...labelled("open", found.since));
     if (found.again !== undefined) facts.push(...labelled("repeated", found.again));
     if (found.waived !== undefined) facts.push(...labelled("waived by", found.waived));
     const parts = [head, ...told];

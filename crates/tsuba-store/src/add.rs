@@ -120,7 +120,11 @@ impl Scope {
         let host = text(source.and_then(|source| source.host.as_ref()));
         let account = text(source.and_then(|source| source.account.as_ref()));
         let root = text(source.and_then(|source| source.root.as_ref()));
-        let mut inputs: Vec<String> = report.inputs.iter().chain(&report.filters).map(ToString::to_string).collect();
+        // What was looked at, however it was typed; an older report tells only that.
+        let within = source.map(|source| source.within.as_slice()).unwrap_or_default();
+        let typed = report.is_older() || (root.is_empty() && repository.is_empty() && within.is_empty());
+        let parts = if typed { report.inputs.as_slice() } else { within };
+        let mut inputs: Vec<String> = parts.iter().chain(&report.filters).map(ToString::to_string).collect();
         inputs.sort();
         // A repository is the same on every host that has it.
         let (key, name) = if repository.is_empty() {

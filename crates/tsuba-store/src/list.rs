@@ -196,6 +196,15 @@ impl Store {
 }
 
 impl Store {
+    /// How many scopes there are reports of.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn scopes(&self) -> Result<usize, StoreError> {
+        let count: u32 = self.0.query_row("SELECT count(*) FROM scope", [], |row| row.get(0))?;
+        Ok(usize::try_from(count).unwrap_or(usize::MAX))
+    }
+
     /// Every finding, or those that are open, by scope and place.
     ///
     /// # Errors

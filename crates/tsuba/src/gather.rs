@@ -343,9 +343,13 @@ fn source(naming: &Naming, facts: &mut Facts, analyses: &[Analysis]) -> Source {
     let mut bases = naming.bases.iter();
     if let (Some(base), None) = (bases.next(), bases.next()) {
         out.root = Some(base.to_string_lossy().into_owned());
+        out.within = naming.within(base);
         if let Some(repository) = facts.of_folder(base).filter(|repository| repository.root == *base) {
             (out.repository, out.commit) = known(repository);
         }
+    }
+    if out.root.is_none() {
+        out.within = naming.judged();
     }
     // Those that lie below: what is judged may be a folder full of them.
     let mut below = BTreeMap::new();

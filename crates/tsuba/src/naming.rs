@@ -12,6 +12,8 @@ pub(crate) struct Naming {
     inputs: HashMap<PathBuf, Named>,
     /// The folders from which what is judged is named.
     pub(crate) bases: BTreeSet<PathBuf>,
+    /// What is judged, in full.
+    judged: BTreeSet<PathBuf>,
 }
 
 /// An input, and from where it is named.
@@ -42,6 +44,7 @@ impl Naming {
             let folder = if whole.is_dir() { whole.clone() } else { parent(&whole) };
             let base = tsuba_find::root(&folder).unwrap_or(folder);
             out.bases.insert(base.clone());
+            out.judged.insert(whole.clone());
             out.inputs.insert(plain(input), Named { whole, base, lead: String::new() });
         }
         if out.bases.len() > 1 {
@@ -62,6 +65,18 @@ impl Naming {
             out.inputs.entry(home.to_owned()).or_insert(named);
         }
         out
+    }
+
+    /// The parts of a folder that are judged, by their paths in it; none where all of it is.
+    pub(crate) fn within(&self, base: &Path) -> Vec<String> {
+        let inside = self.judged.iter().filter_map(|whole| whole.strip_prefix(base).ok()).map(text);
+        let parts: Vec<String> = inside.collect();
+        if parts.iter().any(String::is_empty) { Vec::new() } else { parts }
+    }
+
+    /// All that is judged, in full.
+    pub(crate) fn judged(&self) -> Vec<String> {
+        self.judged.iter().map(|whole| text(whole)).collect()
     }
 
     /// What a file is called that was found under one of the inputs.

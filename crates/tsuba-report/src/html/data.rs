@@ -12,49 +12,52 @@ use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Confidence;
 
 #[derive(Serialize)]
-struct Data<'r> {
+pub(super) struct Data<'r> {
     /// What a group is: `team`, `repository` or `folder`.
-    group: &'static str,
+    pub(super) group: &'static str,
     /// The titles of the rules that occur.
-    rules: BTreeMap<&'r str, &'r str>,
-    items: Vec<Item<'r>>,
+    pub(super) rules: BTreeMap<&'r str, &'r str>,
+    pub(super) items: Vec<Item<'r>>,
 }
 
 /// An entry, or a file with findings of its own.
 #[derive(Serialize)]
-struct Item<'r> {
-    name: &'r str,
+pub(super) struct Item<'r> {
+    pub(super) name: &'r str,
     /// `entry`, `shown` (in a text), `listing` or `file`.
-    kind: &'static str,
+    pub(super) kind: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
-    verdict: Option<&'static str>,
-    group: &'r str,
-    place: String,
+    pub(super) verdict: Option<&'r str>,
+    pub(super) group: &'r str,
+    pub(super) place: String,
     /// What is told of it, labelled.
-    facts: Vec<(&'static str, String)>,
-    found: Vec<Found<'r>>,
+    pub(super) facts: Vec<(&'static str, String)>,
+    pub(super) found: Vec<Found<'r>>,
 }
 
 /// Findings that are told as one.
 #[derive(Serialize)]
-struct Found<'r> {
-    rules: Vec<&'r str>,
-    severity: &'static str,
+pub(super) struct Found<'r> {
+    pub(super) rules: Vec<&'r str>,
+    pub(super) severity: &'static str,
     #[serde(skip_serializing_if = "Option::is_none")]
-    confidence: Option<&'static str>,
-    line: u32,
-    messages: Vec<&'r str>,
-    excerpt: &'r str,
-    marked: (usize, usize),
+    pub(super) confidence: Option<&'r str>,
+    pub(super) line: u32,
+    pub(super) messages: Vec<&'r str>,
+    pub(super) excerpt: &'r str,
+    pub(super) marked: (usize, usize),
     #[serde(skip_serializing_if = "Option::is_none")]
-    reads: Option<&'r str>,
+    pub(super) reads: Option<&'r str>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    sees: Option<&'r str>,
-    fixes: Vec<&'r str>,
+    pub(super) sees: Option<&'r str>,
+    pub(super) fixes: Vec<&'r str>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    again: Option<String>,
+    pub(super) again: Option<String>,
+    /// Since when it has been open, where that is known.
     #[serde(skip_serializing_if = "Option::is_none")]
-    waived: Option<String>,
+    pub(super) since: Option<&'r str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) waived: Option<String>,
 }
 
 /// All of it, as JSON that ends no script element: no character of markup is in it.
@@ -110,7 +113,7 @@ pub(super) fn json(study: &Study<'_>) -> io::Result<String> {
 }
 
 /// JSON in which nothing can be taken for markup: such characters stand only in strings, where they can be written as escapes.
-fn within_markup(json: &str) -> String {
+pub(super) fn within_markup(json: &str) -> String {
     let mut out = String::with_capacity(json.len() + json.len() / 16);
     for c in json.chars() {
         match c {
@@ -184,6 +187,7 @@ fn found<'r>(groups: &[&FindingGroup<'r>]) -> Vec<Found<'r>> {
             sees: lead.sees.as_ref().map(|text| text.as_str()),
             fixes: group.fixes(),
             again: group.places(),
+            since: None,
             waived,
         }
     };

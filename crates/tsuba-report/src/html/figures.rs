@@ -46,9 +46,14 @@ pub(super) struct RuleLine<'r> {
 
 /// Verdicts by group, the worst first; and how many groups more there are.
 pub(super) fn by_group<'r>(study: &Study<'r>) -> (Vec<GroupLine<'r>>, usize) {
+    lines(study.counted().filter_map(|(group, entry)| Some((group, entry.verdict?))))
+}
+
+/// Likewise, of groups with a verdict each.
+pub(super) fn lines<'r>(judged: impl Iterator<Item = (&'r str, Verdict)>) -> (Vec<GroupLine<'r>>, usize) {
     let mut rows: BTreeMap<&'r str, [usize; Verdict::ALL.len()]> = BTreeMap::new();
-    for (group, entry) in study.counted() {
-        let at = Verdict::ALL.iter().position(|verdict| Some(*verdict) == entry.verdict);
+    for (group, own) in judged {
+        let at = Verdict::ALL.iter().position(|verdict| *verdict == own);
         if let Some(cell) = at.and_then(|at| rows.entry(group).or_default().get_mut(at)) {
             *cell += 1;
         }
@@ -68,7 +73,7 @@ pub(super) fn by_group<'r>(study: &Study<'r>) -> (Vec<GroupLine<'r>>, usize) {
 }
 
 /// The verdicts of a group, one behind the other, on the scale of the largest group.
-fn bar(cells: &[usize], most: usize) -> String {
+pub(super) fn bar(cells: &[usize], most: usize) -> String {
     let mut drawing = svg::Document::new()
         .set("viewBox", (0, 0, BAR, BAR_HEIGHT))
         .set("preserveAspectRatio", "none")
@@ -136,7 +141,7 @@ pub(super) fn by_rule<'r>(study: &Study<'r>) -> (Vec<RuleLine<'r>>, usize) {
         });
         own.severity = own.severity.max(finding.severity);
         own.entries.insert((finding.setup.as_str(), finding.entry.as_deref().unwrap_or_default()));
-        own.groups.insert(study.groups.name(finding.setup.as_str()));
+        own.groups.insert(study.group_of(finding));
     }
     let mut rules: Vec<(&'r str, Tally<'r>)> = rules.into_iter().collect();
     rules.sort_by_key(|(id, own)| (Reverse(own.severity), Reverse(own.entries.len()), *id));

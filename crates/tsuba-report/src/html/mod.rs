@@ -4,6 +4,7 @@
 //! as they come into view, so that twenty thousand stay usable. Nothing is fetched, and nothing from outside is markup: the template escapes
 //! what it is given, the script only sets texts, and a content-security policy lets nothing run but this script.
 
+mod company;
 mod data;
 mod figures;
 mod graph;
@@ -16,6 +17,7 @@ use crate::{Renderer, Report};
 use askama::Template;
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
+pub use company::{Company, CompanyEntry, CompanyFinding, CompanyWeek, company};
 use figures::{FamilyRow, GroupLine, RuleLine};
 use graph::{LeakPath, UseGraph};
 use sha2::{Digest as _, Sha256};
@@ -54,6 +56,14 @@ impl<'r> Study<'r> {
     fn counted(&self) -> impl Iterator<Item = (&'r str, &'r EntryRow)> {
         let own = self.report.entries.iter().filter(|entry| entry.counts());
         own.map(|entry| (self.groups.name(entry.setup.as_str()), entry))
+    }
+
+    /// The group that a finding concerns: what a server says concerns those who use it, wherever it was captured.
+    fn group_of(&self, finding: &FindingRow) -> &'r str {
+        let entry = finding.entry.as_deref().and_then(|id| self.entries.get(id));
+        let owner =
+            entry.and_then(|entry| entry.listing.as_ref()?.of.iter().find_map(|id| self.entries.get(id.as_str())));
+        self.groups.name(owner.map_or(&finding.setup, |owner| &owner.setup).as_str())
     }
 
     /// What is open, each finding once.
@@ -144,12 +154,17 @@ fn tile(report: &Report, verdict: Verdict) -> Tile {
     Tile {
         count: report.summary.verdicts.get(&Named(verdict)).copied().unwrap_or_default(),
         name: verdict.name(),
-        says: match verdict {
-            Verdict::Refuse => "must not be used",
-            Verdict::FixFirst => "usable once the setup is corrected",
-            Verdict::Unchecked => "nothing wrong is written, but something was not seen",
-            Verdict::Ready => "no findings, and the server was asked",
-        },
+        says: says(verdict),
+    }
+}
+
+/// What a verdict means, for a manager.
+fn says(verdict: Verdict) -> &'static str {
+    match verdict {
+        Verdict::Refuse => "must not be used",
+        Verdict::FixFirst => "usable once the setup is corrected",
+        Verdict::Unchecked => "nothing wrong is written, but something was not seen",
+        Verdict::Ready => "no findings, and the server was asked",
     }
 }
 

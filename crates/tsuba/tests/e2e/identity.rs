@@ -213,3 +213,20 @@ fn a_finding_is_the_same_from_day_to_day() {
     assert!(told(&one, "on 2026-11-18; yesterday") && told(&other, "on 2026-11-18; 3 days ago"), "{one:#?}");
     assert!(told(&one, "scope/unused-grant"));
 }
+
+#[test]
+fn a_report_says_which_part_of_its_folder_was_looked_at() {
+    let dir = Dir::new(&[
+        ("web/.git/HEAD", "ref: refs/heads/main"),
+        ("web/desk/mcp.json", r#"{ "mcpServers": { "tide": { "command": "npx", "args": ["tide"] } } }"#),
+        ("web/quay/mcp.json", r#"{ "mcpServers": { "tide": { "command": "npx", "args": ["tide"] } } }"#),
+    ]);
+    let within =
+        |args: &[&str]| dir.run(&[&["audit"], args, &["--format", "json"]].concat()).json()["source"]["within"].clone();
+    // However it is typed, and from wherever.
+    for args in [&["web"][..], &["web/desk/.."], &["web", "web/desk"]] {
+        assert!(within(args).is_null(), "{args:?}");
+    }
+    assert_eq!(within(&["web/desk"]), serde_json::json!(["desk"]));
+    assert_eq!(within(&["web/quay/mcp.json", "web/desk"]), serde_json::json!(["desk", "quay/mcp.json"]));
+}

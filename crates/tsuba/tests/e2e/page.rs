@@ -104,6 +104,47 @@ fn a_saved_report_makes_the_same_page() {
     assert_eq!(dir.run(&["render", "report.json", "--format", "html"]).out(), page);
 }
 
+/// The page of a company of hostile reports.
+fn of_company(dir: &Dir) -> String {
+    dir.run(&["audit", "quay", "--as-of", "2026-11-24", "--format", "json", "--output", "report.json"]);
+    assert_eq!(dir.run(&["company", "add", "report.json"]).status(), 0);
+    let run = dir.run(&["company", "page", "--as-of", "2026-12-01", "--output", "page.html"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    std::fs::read_to_string(dir.path("page.html")).unwrap()
+}
+
+#[test]
+fn a_company_has_a_page_in_which_nothing_from_outside_is_markup() {
+    let dir = hostile();
+    let page = of_company(&dir);
+    let (markup, rest) = page.split_once("<script type=\"application/json\" id=\"data\">").unwrap();
+    assert!(!rest.split_once("</script>").unwrap().0.contains(['<', '>', '&']));
+    assert!(
+        ["<img", "<script>doc", "<svg onload", "href=\"javascript:", " style="]
+            .iter()
+            .all(|start| !markup.contains(start))
+    );
+    assert!(page.matches("<script").count() == 2 && !page.contains("Gang-Plank-88x7Q"));
+    // Every open finding is there, and how long it has been open.
+    let told: Vec<serde_json::Value> = data(&page)["items"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|item| item["found"].as_array().unwrap().clone())
+        .collect();
+    let open = dir.run(&["company", "export", "--open"]).out().lines().count();
+    assert!(open >= 10 && told.len() == open, "{} of {open}", told.len());
+    assert!(told.iter().all(|found| found["since"] == "7 days, since 2026-11-24"));
+    // The last week's numbers and the drawing of them.
+    let high = told.iter().filter(|found| found["severity"] == "high").count();
+    let row = markup.split_once("<th scope=\"row\">2026-12-01</th>").unwrap().1;
+    assert!(row.split_once("</tr>").unwrap().0.contains(&format!(">{high}<")), "{row}");
+    assert!(markup.contains("<svg aria-label=\"Open findings by week"), "{markup}");
+    let Some(document) = shown(&dir, "#entries") else { return };
+    assert_eq!(document.matches("class=\"item\"").count(), data(&page)["items"].as_array().unwrap().len());
+    assert!(!document.contains("<img") && !document.contains("<title>owned"));
+}
+
 /// What a browser makes of a page: its document once the scripts have run; nothing where there is no browser.
 fn shown(dir: &Dir, view: &str) -> Option<String> {
     let named = std::env::var_os("TSUBA_CHROMIUM");

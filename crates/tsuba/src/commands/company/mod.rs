@@ -3,6 +3,7 @@
 mod add;
 mod export;
 mod forget;
+mod page;
 mod tell;
 
 use crate::dates::as_of;
@@ -33,6 +34,7 @@ enum Command {
     Entry(Entry),
     Trend(Trend),
     Overdue(Overdue),
+    Page(page::Args),
     Export(export::Args),
     Forget(forget::Args),
 }
@@ -151,6 +153,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     match &args.command {
         Command::Add(args) => add::run(store, args),
         Command::Forget(args) => forget::run(store, args),
+        Command::Page(args) => page::run(&open(store)?, args),
         Command::Export(args) => export::run(&open(store)?, args),
         Command::Where(args) => {
             let found = open(store)?.who_uses(&Wanted::of(&args.text), args.gone)?;
