@@ -55,7 +55,7 @@ impl Store {
         let day: Date = report.as_of.parse().map_err(|_| StoreError::Date(report.as_of.clone()))?;
         let day = day.to_string();
         let transaction = self.0.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        let digest = digest(report);
+        let digest = digest(report)?;
         let scope = Scope::of(report);
         let known: Option<i64> =
             transaction.query_row("SELECT id FROM report WHERE digest = ?1", [&digest], |row| row.get(0)).optional()?;
@@ -87,19 +87,38 @@ impl Store {
     }
 }
 
-/// Stands for a whole report.
-fn digest(report: &Report) -> String {
-    let scope = Scope::of(report).key;
-    let entries = report.entries.iter().flat_map(|entry| {
-        [entry.id.as_str(), &entry.fingerprint, entry.verdict.map_or("", Verdict::name), entry.setup.as_str()]
-    });
-    let findings = report.findings.iter().flat_map(|finding| {
-        let waived = finding.waived.as_ref().map_or("", |waiver| waiver.id.as_str());
-        [finding.fingerprint.as_str(), finding.severity.name(), finding.setup.as_str(), waived]
-    });
-    let decisions = report.entries.iter().filter_map(|entry| Some(entry.decision.as_ref()?.id.as_ref()?.as_str()));
-    let head = [scope.as_str(), &report.as_of, report.tool.version.as_str()];
-    strong_fingerprint(head.into_iter().chain(entries).chain(["findings"]).chain(findings).chain(decisions))
+/// Stands for a whole report, however it was laid out.
+fn digest(report: &Report) -> Result<String, StoreError> {
+    let text = serde_json::to_string(report).map_err(|_| StoreError::Unwritable)?;
+    Ok(strong_fingerprint([text.as_str()]))
+}
+
+/// Whose the findings of a report are.
+struct Whose<'r> {
+    setups: BTreeMap<&'r str, &'r Setup>,
+    entries: BTreeMap<&'r str, &'r EntryRow>,
+}
+
+impl<'r> Whose<'r> {
+    fn of(report: &'r Report) -> Self {
+        Self {
+            setups: report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect(),
+            entries: report.entries.iter().map(|entry| (entry.id.as_str(), entry)).collect(),
+        }
+    }
+
+    /// The setup of an entry, or of a file.
+    fn setup(&self, path: &str) -> Option<&'r Setup> {
+        self.setups.get(path).copied()
+    }
+
+    /// The setup that a finding concerns: what a server says concerns those who use it, wherever it was captured.
+    fn concerned(&self, finding: &FindingRow) -> Option<&'r Setup> {
+        let entry = finding.entry.as_ref().and_then(|id| self.entries.get(id.as_str()));
+        let user =
+            entry.and_then(|entry| entry.listing.as_ref()?.of.iter().find_map(|id| self.entries.get(id.as_str())));
+        self.setup(user.map_or(&finding.setup, |user| &user.setup).as_str())
+    }
 }
 
 /// What a report is of.
@@ -166,9 +185,9 @@ impl Adding<'_> {
         )?;
         // By whose they are: refuse, fix-first, unchecked, ready, then critical, high, medium.
         let mut tallies: BTreeMap<String, [i64; 7]> = BTreeMap::new();
-        let setups = by_path(report);
-        let mut count = |setup: &str, at: usize| {
-            let team = setups.get(setup).and_then(|setup| setup.answers()).map(ToString::to_string);
+        let whose = Whose::of(report);
+        let mut count = |setup: Option<&Setup>, at: usize| {
+            let team = setup.and_then(Setup::answers).map(ToString::to_string);
             if let Some(cell) = tallies.entry(team.unwrap_or_default()).or_default().get_mut(at) {
                 *cell += 1;
             }
@@ -181,7 +200,7 @@ impl Adding<'_> {
                     Verdict::Unchecked => 2,
                     Verdict::Ready => 3,
                 };
-                count(entry.setup.as_str(), at);
+                count(whose.setup(entry.setup.as_str()), at);
             }
         }
         for finding in report.findings.iter().filter(|finding| finding.waived.is_none()) {
@@ -191,7 +210,7 @@ impl Adding<'_> {
                 Severity::Medium => 6,
                 Severity::Low | Severity::Note => continue,
             };
-            count(finding.setup.as_str(), at);
+            count(whose.concerned(finding), at);
         }
         let mut insert = self.db.prepare_cached("INSERT INTO tally VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)")?;
         for (team, [refuse, fix, unchecked, ready, critical, high, medium]) in &tallies {
@@ -202,12 +221,12 @@ impl Adding<'_> {
 
     /// Takes in the entries, and answers what the store calls each of the report's: listings by the first entry whose server it is.
     fn entries(&self, report: &Report) -> Result<BTreeMap<String, i64>, StoreError> {
-        let setups = by_path(report);
+        let whose = Whose::of(report);
         let listings = tools_by_entry(report);
         let mut ids = BTreeMap::new();
         let mut seen = BTreeSet::new();
         for entry in report.entries.iter().filter(|entry| entry.counts() || entry.document) {
-            let setup = setups.get(entry.setup.as_str()).copied();
+            let setup = whose.setup(entry.setup.as_str());
             let own = listings.get(entry.id.as_str()).map(Vec::as_slice).unwrap_or_default();
             let id = self.entry(entry, setup, &of_entry(entry, own))?;
             ids.insert(entry.id.clone(), id);
@@ -249,7 +268,7 @@ impl Adding<'_> {
         let verdict = entry.verdict.map_or("", Verdict::name);
         let decision = entry.decision.as_ref().map(|decision| decision.standing.to_string()).unwrap_or_default();
         let text = |text: Option<&Text>| text.map(ToString::to_string).unwrap_or_default();
-        let team = text(setup.and_then(|setup| setup.answers()));
+        let team = text(setup.and_then(Setup::answers));
         let owner = text(setup.and_then(|setup| setup.owner.as_ref()));
         let place = format!("{}:{}", entry.setup, entry.place.line);
         let kind = if entry.document { "shown" } else { "entry" };
@@ -343,17 +362,11 @@ impl Adding<'_> {
     }
 
     fn findings(&self, report: &Report, ids: &BTreeMap<String, i64>, added: &mut Added) -> Result<(), StoreError> {
-        let setups = by_path(report);
-        let entries: BTreeMap<&str, &EntryRow> =
-            report.entries.iter().map(|entry| (entry.id.as_str(), entry)).collect();
-        // What a server says concerns those who use it, wherever it was captured.
-        let user =
-            |id: &String| entries.get(id.as_str())?.listing.as_ref()?.of.iter().find_map(|of| entries.get(of.as_str()));
+        let whose = Whose::of(report);
         let mut seen = BTreeSet::new();
         for finding in &report.findings {
             let entry = finding.entry.as_ref().and_then(|id| ids.get(id)).copied();
-            let path = finding.entry.as_ref().and_then(user).map_or(&finding.setup, |user| &user.setup);
-            let setup = setups.get(path.as_str()).copied();
+            let setup = whose.concerned(finding);
             seen.insert(self.finding(finding, entry, setup, added)?);
         }
         // Of a report between others: likewise as for entries.
@@ -385,7 +398,7 @@ impl Adding<'_> {
             })
             .optional()?;
         let text = |text: Option<&Text>| text.map(ToString::to_string).unwrap_or_default();
-        let team = text(setup.and_then(|setup| setup.answers()));
+        let team = text(setup.and_then(Setup::answers));
         let owner = text(setup.and_then(|setup| setup.owner.as_ref()));
         let waived = finding.waived.as_ref().map(|waiver| format!("{} until {}", waiver.by, waiver.until));
         let waived = waived.unwrap_or_default();
@@ -420,10 +433,6 @@ impl Adding<'_> {
         }
         Ok(id)
     }
-}
-
-fn by_path(report: &Report) -> BTreeMap<&str, &Setup> {
-    report.setups.iter().map(|setup| (setup.path.as_str(), setup)).collect()
 }
 
 /// A severity as a number: the larger, the worse.

@@ -48,6 +48,10 @@ pub enum StoreError {
     Filtered,
     /// An inventory judges nothing.
     Unjudged,
+    /// A report that cannot be written down again.
+    Unwritable,
+    /// A store cannot be made at this place.
+    Place(std::io::Error),
     /// A report's day is none.
     Date(String),
 }
@@ -63,6 +67,8 @@ impl fmt::Display for StoreError {
             Self::Filtered => {
                 f.write_str("findings were filtered out of this report; add one of an audit without --only, --rule, --severity, --team or --since")
             }
+            Self::Unwritable => f.write_str("the report cannot be written as JSON again"),
+            Self::Place(error) => write!(f, "cannot make a store here: {error}"),
             Self::Unjudged => f.write_str("an inventory, which judges nothing; add the report of an audit"),
             Self::Date(day) => write!(f, "{day:?} is not a date (YYYY-MM-DD)"),
         }
@@ -83,6 +89,19 @@ impl Store {
     /// # Errors
     /// Where it cannot be opened, is of a newer version, or is a database of something else.
     pub fn create(path: &Path) -> Result<Self, StoreError> {
+        // It tells where a whole company is weak: a new one is its owner's alone, until they say otherwise.
+        let mut options = std::fs::File::options();
+        options.write(true).create_new(true);
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::OpenOptionsExt as _;
+            options.mode(0o600);
+        }
+        match options.open(path) {
+            Ok(_) => {}
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(StoreError::Place(error)),
+        }
         Self::ready(Connection::open(path)?)
     }
 

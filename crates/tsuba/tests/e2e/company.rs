@@ -73,6 +73,13 @@ fn a_company_is_asked_who_runs_what_and_how_it_goes() {
     let table = dir.run(&["company", "export", "--format", "csv"]).out();
     assert!(table.starts_with("fingerprint,rule,severity,confidence,entry,name,scope,setup,line,team,"), "{table}");
     assert_eq!(table.lines().count(), 7);
+    // It is its owner's alone.
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        let mode = std::fs::metadata(dir.path("company.db")).unwrap().permissions().mode();
+        assert_eq!(mode & 0o777, 0o600);
+    }
     // Nothing of a secret is in the file.
     let bytes: Vec<u8> = ["company.db", "company.db-wal"]
         .iter()
