@@ -147,8 +147,10 @@ impl Scope {
         inputs.sort();
         // A repository is the same on every host that has it.
         let (key, name) = if repository.is_empty() {
-            let whole = [host.as_str(), &account, &root].map(str::to_owned);
-            (strong_fingerprint(whole.iter().chain(&inputs).map(String::as_str)), format!("{host}:{root}"))
+            let whole = [host.as_str(), &account, &root].into_iter().chain(inputs.iter().map(String::as_str));
+            let key = strong_fingerprint(whole);
+            let place = if root.is_empty() { inputs.join(", ") } else { root };
+            (key, if host.is_empty() { place } else { format!("{host}:{place}") })
         } else {
             let whole = [repository.as_str()].into_iter().chain(inputs.iter().map(String::as_str));
             (strong_fingerprint(whole), repository.clone())

@@ -37,8 +37,8 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 /// Audits agent tool-server setups: finds them, explains what each really runs, reaches and is handed, and judges it.
 ///
-/// Offline and read-only: only `capture` contacts or starts servers, only `read` asks a model of your own, and only these two and the
-/// decision and repair commands write files.
+/// Offline and read-only: only `capture` contacts or starts servers, only `read` asks a model of your own, and only these two, `company`
+/// and the decision and repair commands write files that you have not named.
 #[derive(Debug, Parser)]
 #[command(name = "tsuba", version, max_term_width = 100, arg_required_else_help = true)]
 struct Cli {

@@ -173,6 +173,15 @@ fn what_is_no_report_is_refused_and_the_others_are_added() {
     dir.run(&["company", "--store", "hostile.db", "add", "hostile.json"]);
     let out = dir.run(&["company", "--store", "hostile.db", "list"]).out();
     assert!(out.contains("tide") && !out.contains(['\u{1b}', '\u{202e}']), "{out}");
+    let run = dir.run(&["company", "--store", "postgres://quay.example/x", "list"]);
+    assert!(run.status() == 2 && run.err().contains("a store is one file"), "{}", run.err());
+    // One of the version before this one has no source: what it is of is what was typed.
+    let mut old: Value = serde_json::from_str(&good).unwrap();
+    old["schema"] = "tsuba-report/1".into();
+    old.as_object_mut().unwrap().remove("source");
+    dir.write("old.json", old.to_string().as_bytes());
+    assert_eq!(dir.run(&["company", "--store", "old.db", "add", "old.json"]).status(), 0);
+    assert!(dir.run(&["company", "--store", "old.db", "list"]).out().contains("tide  r0  .mcp.json:1"));
     for (args, want) in [
         (&["where", "x"][..], "there is no store"),
         (&["forget", "--before", "soon"], "--before soon: not a date"),

@@ -150,6 +150,9 @@ enum LifeFormat {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let store = args.store.as_path();
+    if store.to_string_lossy().contains("://") {
+        bail!("--store {}: a store is one file (SQLite); databases of other kinds are not supported", store.display());
+    }
     match &args.command {
         Command::Add(args) => add::run(store, args),
         Command::Forget(args) => forget::run(store, args),
