@@ -17,7 +17,7 @@ pub struct Repository {
     pub remote: Option<String>,
     /// The commit that is checked out, in hexadecimal.
     pub commit: Option<String>,
-    owners: Owners,
+    owners: Option<Owners>,
 }
 
 /// A configuration, and a list of packed references, of more bytes are not read.
@@ -38,7 +38,7 @@ impl Repository {
 
     /// Who answers for a file by the repository's own word, by its path from the root.
     pub fn owner(&self, inside: &Path) -> Option<String> {
-        self.owners.owner(inside)
+        self.owners.as_ref()?.owner(inside)
     }
 }
 

@@ -93,12 +93,17 @@ impl Report {
             let count = |verdict| part.summary.verdicts.get(&Named(verdict)).copied().unwrap_or_default();
             (Reverse((count(Verdict::Refuse), count(Verdict::FixFirst), part.findings.len())), name.clone())
         });
-        let mut taken: BTreeSet<String> = BTreeSet::new();
+        let (mut taken, mut numbers) = (BTreeSet::new(), BTreeMap::<String, usize>::new());
         let mut file = |name: &str| -> String {
             let plain = slug(name);
-            let numbered = (2..).map(|number| format!("{plain}-{number}"));
-            let free = core::iter::once(plain.clone()).chain(numbered).find(|file| !taken.contains(file));
-            free.inspect(|file| _ = taken.insert(file.clone())).unwrap_or_default()
+            // Many names may come to the same: each goes on where the last one stopped.
+            let number = numbers.entry(plain.clone()).or_insert(1);
+            let mut file = plain.clone();
+            while !taken.insert(file.clone()) {
+                *number += 1;
+                file = format!("{plain}-{number}");
+            }
+            file
         };
         parts.into_iter().map(|(name, report)| Part { file: file(&name), name, report }).collect()
     }

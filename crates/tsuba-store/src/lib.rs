@@ -16,7 +16,7 @@ mod wheres;
 pub use add::Added;
 pub use forget::Forget;
 pub use life::{Event, Life};
-pub use list::{EntryLine, Filter, FindingLine, Overdue};
+pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
 pub use wheres::{Use, Wanted};
 

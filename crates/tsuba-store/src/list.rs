@@ -172,7 +172,8 @@ impl Store {
              WHERE f.closed IS NULL AND f.waived = '' AND f.severity >= ?1 AND f.first_seen <= ?2
              ORDER BY f.severity DESC, f.first_seen, s.name, f.setup, f.line, f.rule",
         )?;
-        let latest = today.saturating_sub(i64::from(days).days()).to_string();
+        // No report is older than a century.
+        let latest = today.saturating_sub(i64::from(days.clamp(0, 36_500)).days()).to_string();
         let rows = select.query_map(params![rank(least), latest], |row| {
             let first = text(row, 9)?;
             let since = first.parse::<Date>().map_or(0, |first| days_between(first, today));
@@ -243,12 +244,27 @@ impl Store {
     }
 }
 
+impl EntryLine {
+    /// Who answers for it: a team, else the account that owns the file.
+    pub fn answers(&self) -> &str {
+        if self.team.is_empty() { &self.owner } else { &self.team }
+    }
+}
+
+impl FindingLine {
+    /// Likewise.
+    pub fn answers(&self) -> &str {
+        if self.team.is_empty() { &self.owner } else { &self.team }
+    }
+}
+
 /// The severity of a number.
 pub(crate) fn named(number: u8) -> &'static str {
     let all = Severity::ALL.iter().find(|severity| rank(**severity) == number);
     all.map_or("note", |severity| severity.name())
 }
 
-pub(crate) fn days_between(from: Date, to: Date) -> i32 {
+/// So many whole days lie between two dates.
+pub fn days_between(from: Date, to: Date) -> i32 {
     i32::try_from(to.duration_since(from).as_hours() / 24).unwrap_or(i32::MAX)
 }

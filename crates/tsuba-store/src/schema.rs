@@ -123,10 +123,23 @@ pub(crate) fn bring_up(db: &mut Connection) -> Result<(), StoreError> {
         step.pragma_update(None, "application_id", APPLICATION)?;
         step.commit()?;
     }
+    // A file that somebody else has prepared could do anything at each of our questions: by a trigger, or as a view that never ends.
+    let fresh = Connection::open_in_memory()?;
+    STEPS.iter().try_for_each(|sql| fresh.execute_batch(sql))?;
+    if made_of(db)? != made_of(&fresh)? {
+        return Err(StoreError::Foreign);
+    }
     // Every report is whole or not there, also after a sudden end; the last ones may be lost with the machine's power.
     db.pragma_update(None, "synchronous", "NORMAL")?;
     db.pragma_update(None, "foreign_keys", "ON")?;
     Ok(())
+}
+
+/// What a store is made of: its tables and indexes, as they were written.
+fn made_of(db: &Connection) -> Result<Vec<String>, StoreError> {
+    let mut all = db.prepare("SELECT type || ' ' || name || ' ' || coalesce(sql, '') FROM sqlite_schema ORDER BY 1")?;
+    let rows = all.query_map([], |row| row.get(0))?;
+    rows.collect::<Result<_, _>>().map_err(StoreError::from)
 }
 
 /// The version of the tables, and whose they are.

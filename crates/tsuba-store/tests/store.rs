@@ -254,6 +254,11 @@ fn a_file_of_something_else_is_left_as_it_is() {
     assert!(matches!(Store::create(&path), Err(StoreError::Foreign)));
     std::fs::remove_file(&path).unwrap();
     drop(Store::create(&path).unwrap());
+    // One of ours into which somebody has put something that runs.
+    let theirs = rusqlite::Connection::open(&path).unwrap();
+    theirs.execute_batch("CREATE TRIGGER x AFTER INSERT ON report BEGIN DELETE FROM finding; END").unwrap();
+    drop(theirs);
+    assert!(matches!(Store::open(&path), Err(StoreError::Foreign)));
     let newer = rusqlite::Connection::open(&path).unwrap();
     newer.pragma_update(None, "user_version", 99).unwrap();
     drop(newer);

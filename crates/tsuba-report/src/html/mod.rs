@@ -191,7 +191,7 @@ fn lines(report: &Report) -> Vec<String> {
     if !report.filters.is_empty() {
         lines.push(format!("filtered: {}", names(&report.filters)));
     }
-    let unasked = summary.unasked.local + summary.unasked.remote;
+    let unasked = summary.unasked.local.saturating_add(summary.unasked.remote);
     if unasked > 0 {
         lines.push(format!(
             "{} not queried: tool lists and authentication were not checked",

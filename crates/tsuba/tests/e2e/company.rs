@@ -70,6 +70,8 @@ fn a_company_is_asked_who_runs_what_and_how_it_goes() {
     );
     let overdue = dir.run(&["company", "overdue", "--as-of", "2026-12-15", "--gate"]);
     assert!(overdue.status() == 1 && overdue.out().contains("43 days, since 2026-11-02"), "{}", overdue.out());
+    let ever = dir.run(&["company", "overdue", "--as-of", "2026-12-15", "--days", "2147483647"]);
+    assert!(ever.status() == 0 && ever.out().starts_with("0 findings"), "{}", ever.err());
     let table = dir.run(&["company", "export", "--format", "csv"]).out();
     assert!(table.starts_with("fingerprint,rule,severity,confidence,entry,name,scope,setup,line,team,"), "{table}");
     assert_eq!(table.lines().count(), 7);

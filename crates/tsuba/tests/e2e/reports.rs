@@ -282,6 +282,10 @@ fn a_report_of_somebody_else_is_cleaned_and_what_is_none_is_told() {
         assert_eq!((run.status(), run.err().as_str()), (0, ""), "{marked:?}");
         assert!(run.out().contains("~") && run.out().len() < 5_000 && run.out().contains(&most), "{marked:?}");
     }
+    for format in FORMATS {
+        let run = dir.run(&["render", "far.json", "--format", format]);
+        assert_eq!((run.status(), run.err().as_str()), (0, ""), "{format}");
+    }
     for (name, text) in [
         ("empty.json", String::new()),
         ("other.json", format!("{{ \"schema\": \"{token}\" }}")),

@@ -18,7 +18,7 @@ fn company() -> Dir {
         ("web/broken/.mcp.json", "{ \"mcpServers\": { \"a\": {"),
         ("ops/.git/HEAD", "ref: refs/heads/main"),
         ("ops/mcp.json", &entry("quay", "@saltmarsh/quay@1.2.3")),
-        ("tsuba.toml", "[[team]]\nname = \"Operations\"\npaths = [\"ops/**\"]\n"),
+        ("tsuba.toml", "[[team]]\nname = \"Operations <b>\"\npaths = [\"ops/**\"]\n"),
     ])
 }
 
@@ -40,13 +40,13 @@ fn each_part_is_whose_it_is() {
     let dir = company();
     split(&dir, "team", "markdown", "teams");
     // A team of the configuration, and else the owner that the repository names.
-    assert_eq!(files(&dir, "teams"), ["index.md", "operations.md", "saltmarsh-desk-b-x.md", "saltmarsh-web.md"]);
+    assert_eq!(files(&dir, "teams"), ["index.md", "operations-b.md", "saltmarsh-desk.md", "saltmarsh-web.md"]);
     let read = |name: &str| std::fs::read_to_string(dir.path(&format!("teams/{name}"))).unwrap();
     let web = read("saltmarsh-web.md");
     assert!(web.contains("### tide (fix-first)") && !web.contains("crew") && !web.contains("quay"), "{web}");
     let index = read("index.md");
     assert!(index.contains("| [\\@saltmarsh/web](saltmarsh-web.md) | 0 | 1 | 0 | 0 | 0 | 1 | 0 |"), "{index}");
-    assert!(index.contains("[\\@saltmarsh/desk, &lt;b&gt;\\@x](saltmarsh-desk-b-x.md)"), "{index}");
+    assert!(index.contains("[Operations &lt;b&gt;](operations-b.md)"), "{index}");
     assert!(index.contains("- broken/.mcp.json") || index.contains("- web/broken/.mcp.json"), "{index}");
     split(&dir, "repository", "html", "repositories");
     assert_eq!(files(&dir, "repositories"), ["index.html", "ops.html", "web.html"]);
@@ -115,4 +115,9 @@ fn what_a_repository_says_of_its_owners_decides_nothing() {
     let setup = report["setups"].as_array().unwrap().iter().find(|setup| setup["path"] == ".mcp.json").unwrap();
     assert_eq!(setup["code_owner"], "@saltmarsh/web", "{setup}");
     assert!(setup.get("team").is_none(), "{setup}");
+    // A link that leads out of the repository tells nothing of what stands there.
+    dir.write("secrets", b"* crew@saltmarsh.example\n");
+    std::fs::remove_file(dir.path("web/CODEOWNERS")).unwrap();
+    std::os::unix::fs::symlink(dir.path("secrets"), dir.path("web/CODEOWNERS")).unwrap();
+    assert!(!dir.run(&["audit", "web", "--format", "json"]).out().contains("crew@saltmarsh.example"));
 }

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use tsuba_report::{Company, CompanyEntry, CompanyFinding, CompanyWeek};
-use tsuba_store::{Filter, FindingLine, Store};
+use tsuba_store::{Filter, FindingLine, Store, days_between};
 
 /// Write one page without network: how it goes, whose what is, how long findings have been open, every entry to be searched
 #[derive(Clone, Debug, Arguments)]
@@ -57,6 +57,7 @@ fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
     let mut out = Vec::new();
     for line in store.entries(&Filter::default())? {
         let findings = open.remove(&(line.scope.clone(), line.id.clone())).unwrap_or_default();
+        let owner = line.answers().to_owned();
         let mut facts = vec![("runs", line.runs)];
         if !line.decision.is_empty() {
             facts.push(("decision", line.decision));
@@ -65,7 +66,7 @@ fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
         out.push(CompanyEntry {
             name: line.name,
             verdict: line.verdict,
-            owner: if line.team.is_empty() { line.owner } else { line.team },
+            owner,
             place: format!("{}  {}", line.scope, line.place),
             facts,
             findings: findings.into_iter().map(|finding| told(finding, today)).collect(),
@@ -76,7 +77,7 @@ fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
         out.push(CompanyEntry {
             name: if first.name.is_empty() { first.setup.clone() } else { first.name.clone() },
             verdict: String::new(),
-            owner: if first.team.is_empty() { first.owner.clone() } else { first.team.clone() },
+            owner: first.answers().to_owned(),
             place: format!("{scope}  {}:{}", first.setup, first.line),
             facts: Vec::new(),
             findings: findings.into_iter().map(|finding| told(finding, today)).collect(),
@@ -87,7 +88,7 @@ fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
 
 fn told(finding: FindingLine, today: Date) -> CompanyFinding {
     let first: Option<Date> = finding.first_seen.parse().ok();
-    let days = first.map_or(0, |first| i32::try_from(today.duration_since(first).as_hours() / 24).unwrap_or(i32::MAX));
+    let days = first.map_or(0, |first| days_between(first, today));
     let again = if finding.reopened > 0 { format!(", came back {} times", finding.reopened) } else { String::new() };
     CompanyFinding {
         since: format!("{days} days, since {}{again}", finding.first_seen),
