@@ -20,11 +20,11 @@ pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
 pub use wheres::{Use, Wanted};
 
-use rusqlite::{Connection, Row};
+use rusqlite::{Connection, ErrorCode, Row};
 use std::fmt;
 use std::path::Path;
 use std::sync::LazyLock;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tsuba_core::judge::pattern_redactor;
 use tsuba_core::text::Redactor;
 
@@ -34,6 +34,8 @@ pub struct Store(Connection);
 
 /// So long one writer waits for another.
 const MAX_WAIT: Duration = Duration::from_secs(120);
+/// How long it is left alone before it is asked again.
+const PAUSE: Duration = Duration::from_millis(5);
 
 /// What can go wrong.
 #[derive(Debug)]
@@ -128,9 +130,22 @@ impl Store {
     fn ready(mut db: Connection) -> Result<Self, StoreError> {
         db.busy_timeout(MAX_WAIT)?;
         db.set_prepared_statement_cache_capacity(64);
-        schema::bring_up(&mut db)?;
-        Ok(Self(db))
+        // While a new file gets its journal, SQLite answers some of those who come at the same moment at once, whatever the timeout is.
+        let end = Instant::now() + MAX_WAIT;
+        loop {
+            match schema::bring_up(&mut db) {
+                Err(StoreError::Database(error)) if is_busy(&error) && Instant::now() < end => {
+                    std::thread::sleep(PAUSE)
+                }
+                done => break done.map(|()| Self(db)),
+            }
+        }
     }
+}
+
+/// Whether another program has the database just now.
+fn is_busy(error: &rusqlite::Error) -> bool {
+    matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked))
 }
 
 static CLEANER: LazyLock<Redactor> = LazyLock::new(pattern_redactor);

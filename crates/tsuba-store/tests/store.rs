@@ -264,3 +264,23 @@ fn a_file_of_something_else_is_left_as_it_is() {
     drop(newer);
     assert!(matches!(Store::open(&path), Err(StoreError::Newer(99, _))));
 }
+
+#[test]
+fn many_make_one_store_at_once() {
+    let dir = tempfile::tempdir().unwrap();
+    for round in 0..40 {
+        let path = dir.path().join(format!("{round}.db"));
+        let together = std::sync::Barrier::new(8);
+        std::thread::scope(|scope| {
+            for writer in 0..8 {
+                let (path, together) = (&path, &together);
+                let report = report(&format!("{LINE}{writer}"), "2026-11-02", &[("tide", "tide=1.0.0", "ready")], &[]);
+                scope.spawn(move || {
+                    together.wait();
+                    let mut store = Store::create(path).unwrap_or_else(|why| panic!("round {round}: {why}"));
+                    store.add(&report).unwrap_or_else(|why| panic!("round {round}: {why}"));
+                });
+            }
+        });
+    }
+}
