@@ -28,7 +28,7 @@ pub struct EntryRow {
     pub transport: Named<Transport>,
     /// What is started.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub launch: Option<Launch>,
+    pub launch: Option<Box<Launch>>,
     /// What is called.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub remote: Option<RemoteRow>,
@@ -38,10 +38,10 @@ pub struct EntryRow {
     pub reach: ReachRow,
     /// What its server lists, where that is known.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub listing: Option<ListingRow>,
+    pub listing: Option<Box<ListingRow>>,
     /// The login at its server, where documents speak of it.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub login: Option<LoginRow>,
+    pub login: Option<Box<LoginRow>>,
     /// `always`, `some`, `never` or `unknown`.
     pub asks: Named<Asks>,
     /// Is it switched off?
@@ -59,7 +59,7 @@ pub struct EntryRow {
     pub because: Vec<Text>,
     /// What was decided on it; left out without a register, and for what only stands for a listing.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub decision: Option<DecisionRow>,
+    pub decision: Option<Box<DecisionRow>>,
     /// Stands for everything that decides what is launched or called: moved lines leave it, another package, option or variable
     /// changes it, a rotated secret does not.
     #[serde(deserialize_with = "cleaned")]

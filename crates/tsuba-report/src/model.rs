@@ -155,7 +155,7 @@ pub struct FindingRow {
     #[serde(deserialize_with = "cleaned")]
     pub fingerprint: String,
     /// The waiver that covers it, or null.
-    pub waived: Option<WaiverRow>,
+    pub waived: Option<Box<WaiverRow>>,
 }
 
 /// A waiver.
@@ -195,12 +195,12 @@ impl Setup {
 impl FindingRow {
     /// Notes that it is accepted by a decision of this moment.
     pub fn waive(&mut self, decision: &tsuba_core::register::Decision) {
-        self.waived = Some(WaiverRow {
+        self.waived = Some(Box::new(WaiverRow {
             id: decision.id(),
             by: Text::wary(&decision.by),
             until: decision.until.map(|until| until.to_string()).unwrap_or_default(),
             reason: Text::wary(&decision.reason),
-        });
+        }));
     }
 }
 

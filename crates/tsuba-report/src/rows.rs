@@ -70,7 +70,7 @@ pub(crate) fn entry_row(
             Some(listing) => listing_fingerprint(listing),
             None => launch_fingerprint(entry),
         },
-        launch: entry.plan.as_ref().map(|plan| launch_row(audit, plan)),
+        launch: entry.plan.as_ref().map(|plan| Box::new(launch_row(audit, plan))),
         remote: entry.remote.as_ref().map(|r| RemoteRow {
             url: clean(&r.url.text),
             host: clean(&r.host),
@@ -78,11 +78,11 @@ pub(crate) fn entry_row(
         }),
         credentials: entry.credentials.iter().map(|credential| credential_row(audit, credential)).collect(),
         reach,
-        listing: listing_row(audit, entry_ref.analysis, entry, paths),
-        login: login_row(audit, entry_ref, paths),
+        listing: listing_row(audit, entry_ref.analysis, entry, paths).map(Box::new),
+        login: login_row(audit, entry_ref, paths).map(Box::new),
         asks: Named(entry.asks()),
         disabled: entry.disabled,
-        decision: decision_row(audit, entry_ref),
+        decision: decision_row(audit, entry_ref).map(Box::new),
         document: shown,
         verdict: judgement.map(|j| j.verdict),
         because: judgement
@@ -291,6 +291,6 @@ pub(crate) fn finding_row(
         replacement: finding.replacement.clone().map(Text),
         references: finding.rule.references.iter().copied().map(Text::constant).collect(),
         fingerprint: finding.fingerprint.clone(),
-        waived: waiver_row(audit, finding),
+        waived: waiver_row(audit, finding).map(Box::new),
     })
 }

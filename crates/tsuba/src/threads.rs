@@ -1,6 +1,7 @@
 //! Spreading the core's work over threads.
 
 use std::num::NonZeroUsize;
+use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use tsuba_core::judge::Parallel;
 
@@ -17,6 +18,11 @@ impl Threads {
     /// As many threads as asked for; 0 means one for each core.
     pub(crate) fn new(jobs: usize) -> Self {
         Self(if jobs == 0 { std::thread::available_parallelism().map_or(1, NonZeroUsize::get) } else { jobs })
+    }
+
+    /// How many of so many items are one piece.
+    fn piece(self, items: usize) -> usize {
+        items.div_ceil(self.0.max(1) * PIECES).max(WORTH)
     }
 
     /// Does `work` for pieces of `size` items, and joins the results in the order of the items.
@@ -58,8 +64,21 @@ impl Threads {
 }
 
 impl Parallel for Threads {
+    fn consume<T: Send, R: Send>(&self, items: Vec<T>, work: impl Fn(T) -> Vec<R> + Sync) -> Vec<R> {
+        let size = self.piece(items.len());
+        let mut items = items.into_iter();
+        let pieces =
+            std::iter::from_fn(|| Some(items.by_ref().take(size).collect::<Vec<T>>()).filter(|p| !p.is_empty()));
+        let pieces: Vec<Mutex<Vec<T>>> = pieces.map(Mutex::new).collect();
+        self.pieces(&pieces, 1, |_, piece| {
+            // A piece is taken once, so nobody can have left it locked.
+            let piece = piece.lock().map(|mut piece| std::mem::take(&mut *piece)).unwrap_or_default();
+            piece.into_iter().flat_map(&work).collect()
+        })
+    }
+
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
-        self.pieces(items, items.len().div_ceil(self.0.max(1) * PIECES).max(WORTH), work)
+        self.pieces(items, self.piece(items.len()), work)
     }
 
     fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R> {
@@ -95,6 +114,11 @@ mod tests {
                     |index: usize, item: &usize| if item.is_multiple_of(3) { vec![] } else { vec![index, item * 2] };
                 let want: Vec<usize> = items.iter().flat_map(|i| work(*i, i)).collect();
                 assert_eq!(Threads::new(jobs).spread(&items, work), want, "{count} items, {jobs} threads");
+                assert_eq!(
+                    Threads::new(jobs).consume(items.clone(), |item| work(item, &item)),
+                    want,
+                    "{count} items, {jobs} threads"
+                );
                 let few = items.get(..count.min(7)).unwrap();
                 assert_eq!(
                     Threads::new(jobs).each(few, |item| work(*item, item)),

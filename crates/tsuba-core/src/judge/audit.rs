@@ -1,7 +1,7 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
 use super::connect::{connect, receivers};
-use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, sorted, waive};
+use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, waive};
 use super::options::Options;
 use super::readings::readings;
 use super::rule::{All, Check, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule};
@@ -33,7 +33,7 @@ pub struct Audit {
     /// The setups, sorted by path.
     pub analyses: Vec<Analysis>,
     /// The findings, worst first.
-    pub findings: Vec<Finding>,
+    pub findings: Vec<Box<Finding>>,
     /// The judgement on each entry, by setup.
     pub judgements: Vec<Vec<Judgement>>,
     /// What could not be read, sorted by path.
@@ -60,7 +60,9 @@ impl Audit {
     /// The findings that count for an entry: its own, then those of what its server lists, then those of the gateway that it is behind; of each
     /// the worst first.
     pub fn findings_for(&self, entry_ref: EntryRef) -> Vec<&Finding> {
-        let of = |place: EntryRef| self.findings.iter().filter(move |finding| finding.entry_ref == place);
+        let of = |place: EntryRef| {
+            self.findings.iter().map(AsRef::as_ref).filter(move |finding: &&Finding| finding.entry_ref == place)
+        };
         counting((&self.analyses, &self.logins), entry_ref)
             .flat_map(of)
             .filter(|finding| counts(finding, entry_ref))
@@ -111,14 +113,15 @@ pub fn audit(
         },
     );
     let secrets = spread.spread(&analyses, |_, analysis| vec![secret_spans(analysis)]);
-    let mut findings = spread.spread(&hits, |_, (rule, hit)| {
-        finding(rule, hit, &analyses, &secrets, (&cleaner, &options.policy)).into_iter().collect()
+    // Of a large company there are very many: they lie apart, so that they can be put in order without being moved, and no hit stays longer than needed.
+    let mut findings = spread.consume(hits, |(rule, hit)| {
+        finding(rule, &hit, &analyses, &secrets, (&cleaner, &options.policy)).into_iter().map(Box::new).collect()
     });
     disambiguate_fingerprints(&mut findings);
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
     }
-    let findings = worst_first(findings, &analyses);
+    sort_worst_first(&mut findings, &analyses);
     let mut own: BTreeMap<EntryRef, Vec<usize>> = BTreeMap::new();
     for (index, finding) in findings.iter().enumerate() {
         own.entry(finding.entry_ref).or_default().push(index);
@@ -148,8 +151,8 @@ pub fn audit(
     Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names }
 }
 
-/// The findings in the order in which they are told.
-fn worst_first(findings: Vec<Finding>, analyses: &[Analysis]) -> Vec<Finding> {
+/// Puts the findings in the order in which they are told.
+fn sort_worst_first(findings: &mut [Box<Finding>], analyses: &[Analysis]) {
     // Setups are sorted by path; two of the same path are told apart by what follows.
     let mut ranks: Vec<usize> = Vec::with_capacity(analyses.len());
     for (index, analysis) in analyses.iter().enumerate() {
@@ -160,7 +163,7 @@ fn worst_first(findings: Vec<Finding>, analyses: &[Analysis]) -> Vec<Finding> {
     let rank = |f: &Finding| ranks.get(f.entry_ref.analysis).copied().unwrap_or_default();
     let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
     let compared = |f: &Finding| (worst(f), rank(f), f.span(), f.rule.id);
-    sorted(findings, |a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)))
+    findings.sort_by(|a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)));
 }
 
 /// Where findings stand that count for an entry: at itself, at what its server lists, at the gateway that it is behind, and at the documents of
@@ -259,7 +262,7 @@ fn names(analyses: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
 }
 
 /// The hits of the rules that look at one setup or entry at a time.
-fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
+fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Box<Hit>)> {
     let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
     for (rule, check) in rules.iter().flat_map(|rule| rule.check.each().iter().map(move |check| (rule, check))) {
@@ -299,18 +302,18 @@ fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Optio
                 }
             }
         }
-        found.extend(hits.into_iter().map(|hit| (*rule, hit)));
+        found.extend(hits.into_iter().map(|hit| (*rule, Box::new(hit))));
     }
     found
 }
 
 /// The hits of a rule that looks at everything at once.
-fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
+fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Box<Hit>)> {
     let mut hits = Vec::new();
     for check in rule.check.each() {
         if let Check::All(check) = check {
             check(all, &mut Out { entry_ref: EntryRef { analysis: 0, entry: None }, hits: &mut hits });
         }
     }
-    hits.into_iter().map(|hit| (rule, hit)).collect()
+    hits.into_iter().map(|hit| (rule, Box::new(hit))).collect()
 }

@@ -12,7 +12,6 @@ use crate::severity::{Confidence, Severity};
 use crate::text::{Clean, Located, Position, Redactor, Span, fingerprint, joined};
 use crate::understand::launch::Plan;
 use crate::understand::{Analysis, Entry, SetupKind};
-use core::cmp::Ordering;
 use jiff::civil::Date;
 
 /// Something wrong, with its place. Every text in it may be printed.
@@ -199,7 +198,7 @@ fn besides(message: String, more: &[Cow<'static, str>]) -> String {
 }
 
 /// Marks the findings that are accepted.
-pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) {
+pub(super) fn waive(findings: &mut [Box<Finding>], register: &Register, today: Date) {
     let mut waivers: BTreeMap<(&str, &str), usize> = BTreeMap::new();
     for (at, decision) in register.decisions.iter().enumerate().filter(|(_, decision)| decision.holds(today)) {
         if let Scope::Finding { rule, finding } = &decision.scope {
@@ -213,7 +212,7 @@ pub(super) fn waive(findings: &mut [Finding], register: &Register, today: Date) 
 }
 
 /// Two findings that are alike in all that a fingerprint holds get a number, in the order of their places.
-pub(super) fn disambiguate_fingerprints(findings: &mut [Finding]) {
+pub(super) fn disambiguate_fingerprints(findings: &mut [Box<Finding>]) {
     let numbered = |at: &usize| findings.get(*at).is_some_and(|finding| !finding.only_shown);
     let mut order: Vec<usize> = (0..findings.len()).filter(numbered).collect();
     let place = |at: &usize| findings.get(*at).map(|f| (&f.fingerprint, f.entry_ref, f.span));
@@ -233,15 +232,4 @@ pub(super) fn disambiguate_fingerprints(findings: &mut [Finding]) {
         finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
         finding.register_fingerprint = fingerprint([finding.register_fingerprint.as_str(), &number]);
     }
-}
-
-/// Sorted: by their numbers, since findings are large to be moved about.
-pub(super) fn sorted(findings: Vec<Finding>, compare: impl Fn(&Finding, &Finding) -> Ordering) -> Vec<Finding> {
-    let mut order: Vec<usize> = (0..findings.len()).collect();
-    order.sort_by(|a, b| match (findings.get(*a), findings.get(*b)) {
-        (Some(a), Some(b)) => compare(a, b),
-        _ => Ordering::Equal,
-    });
-    let mut taken: Vec<Option<Finding>> = findings.into_iter().map(Some).collect();
-    order.into_iter().filter_map(|at| taken.get_mut(at)?.take()).collect()
 }

@@ -7,6 +7,9 @@ pub trait Parallel {
     /// Does `work` for each item (with its index) and joins the results in the order of the items.
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R>;
 
+    /// Likewise for items that are not needed any more afterwards: each is dropped as soon as its results are there.
+    fn consume<T: Send, R: Send>(&self, items: Vec<T>, work: impl Fn(T) -> Vec<R> + Sync) -> Vec<R>;
+
     /// Likewise for a few items that are much work each.
     fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R>;
 
@@ -21,6 +24,10 @@ pub struct Sequential;
 impl Parallel for Sequential {
     fn spread<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(usize, &T) -> Vec<R> + Sync) -> Vec<R> {
         items.iter().enumerate().flat_map(|(index, item)| work(index, item)).collect()
+    }
+
+    fn consume<T: Send, R: Send>(&self, items: Vec<T>, work: impl Fn(T) -> Vec<R> + Sync) -> Vec<R> {
+        items.into_iter().flat_map(work).collect()
     }
 
     fn each<T: Sync, R: Send>(&self, items: &[T], work: impl Fn(&T) -> Vec<R> + Sync) -> Vec<R> {

@@ -47,7 +47,7 @@ pub struct Judgement {
 
 /// Judges an entry by its findings (indexes into `findings`, any order), and by what was not seen of it. What is switched off hurts nobody until
 /// it is switched on: but for secrets, which are out all the same, there is nothing that must be mended first, and nobody has said yes either.
-pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>, disabled: bool) -> Judgement {
+pub(super) fn judge(findings: &[Box<Finding>], own: &[usize], unseen: Vec<Unseen>, disabled: bool) -> Judgement {
     let leads_to = |finding: &Finding| {
         let verdict = match finding.severity {
             Severity::High if finding.rule.ways.mendable => Verdict::FixFirst,
@@ -60,7 +60,7 @@ pub(super) fn judge(findings: &[Finding], own: &[usize], unseen: Vec<Unseen>, di
     };
     let mut ranked: Vec<(usize, &Finding)> = own
         .iter()
-        .filter_map(|i| findings.get(*i).map(|f| (*i, f)))
+        .filter_map(|i| findings.get(*i).map(|f| (*i, f.as_ref())))
         .filter(|(_, f)| f.waived.is_none())
         .filter(|(_, f)| f.rule.ways.decides != Some(super::Decides::Open))
         .collect();

@@ -129,7 +129,7 @@ struct Judged {
 impl Judged {
     /// The findings of the document itself.
     fn own(&self) -> impl Iterator<Item = &Finding> {
-        self.audit.findings.iter().filter(|finding| finding.entry_ref.analysis == self.at)
+        self.audit.findings.iter().map(AsRef::as_ref).filter(|finding: &&Finding| finding.entry_ref.analysis == self.at)
     }
 
     fn analysis(&self) -> Option<&Analysis> {

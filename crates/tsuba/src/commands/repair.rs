@@ -72,8 +72,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     // What is accepted is left as it is, and what is packed can only be packed anew.
     let packed =
         |finding: &Finding| whole.analyses.get(finding.entry_ref.analysis).is_some_and(|of| of.document.facts.packed);
-    let can = |finding: &&Finding| finding.repair.is_some() && finding.waived.is_none() && !packed(finding);
-    let mut wanted: Vec<usize> = whole.findings.iter().filter(can).map(|finding| finding.entry_ref.analysis).collect();
+    let can = |finding: &Finding| finding.repair.is_some() && finding.waived.is_none() && !packed(finding);
+    let mut wanted: Vec<usize> =
+        whole.findings.iter().filter(|finding| can(finding)).map(|finding| finding.entry_ref.analysis).collect();
     wanted.sort_unstable();
     wanted.dedup();
     let (mut works, mut left, mut failed) = (Vec::new(), Vec::new(), Vec::new());

@@ -51,7 +51,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         bail!("--rule: {}", tsuba_core::rules::unknown(rule));
     }
     let Audited { audit, register: into, .. } = judged(&args.input, &args.evidence, &args.decider.who)?;
-    let found: Vec<&Finding> = audit.findings.iter().filter(|finding| is_meant(args, &audit, finding)).collect();
+    let found: Vec<&Finding> =
+        audit.findings.iter().map(AsRef::as_ref).filter(|finding| is_meant(args, &audit, finding)).collect();
     let lines: Vec<String> = found.iter().map(|finding| line(&audit, finding)).collect();
     match found.len() {
         0 => bail!("no finding matches: none of that rule, entry or fingerprint is in the inputs"),
