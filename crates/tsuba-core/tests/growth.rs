@@ -381,6 +381,20 @@ const SHAPES: &[Shape] = &[
             list(n, |at| format!("\"s{at}:admin\""))
         )
     }),
+    ("objects of a cluster that all name each other", "c.json", |n| {
+        let object = |kind: &str, at: usize, rest: &str| {
+            format!(
+                "{{ \"apiVersion\": \"v1\", \"kind\": \"{kind}\", \"metadata\": {{ \"name\": \"mcp\", \"labels\": {{ \"a\": \"b\" }}, \"uid\": \"{at}\" }}, {rest} }}"
+            )
+        };
+        let pod = "\"spec\": { \"serviceAccountName\": \"mcp\", \"containers\": [{ \"name\": \"mcp\", \"image\": \"saltmarsh/mcp:1.0.0\" }] }";
+        let service = "\"spec\": { \"selector\": { \"a\": \"b\" } }";
+        let route = "\"spec\": { \"rules\": [{ \"host\": \"a.example\", \"http\": { \"paths\": [{ \"backend\": { \"service\": { \"name\": \"mcp\" } } }] } }] }";
+        let binding = "\"roleRef\": { \"name\": \"cluster-admin\" }, \"subjects\": [{ \"kind\": \"ServiceAccount\", \"name\": \"mcp\" }]";
+        let all = [("Pod", pod), ("Service", service), ("Ingress", route), ("ClusterRoleBinding", binding)];
+        let one = |at: usize| all.map(|(kind, rest)| object(kind, at, rest)).join(",");
+        format!("{{ \"apiVersion\": \"v1\", \"kind\": \"List\", \"items\": [{}] }}", list(n, one))
+    }),
     ("keys of a set", "jwks.json", |n| {
         format!(
             "{{ \"keys\": [{}] }}",

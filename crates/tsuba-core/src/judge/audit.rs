@@ -1,5 +1,6 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
+use super::cluster::{Objects, clusters, stands_in};
 use super::connect::{connect, receivers};
 use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, waive};
 use super::options::Options;
@@ -49,6 +50,7 @@ pub struct Audit {
     /// Documents of evidence that were left out: they are of entries that are not judged here.
     pub of_others: usize,
     names: BTreeMap<String, String>,
+    objects: Objects,
 }
 
 impl Audit {
@@ -63,9 +65,9 @@ impl Audit {
         let of = |place: EntryRef| {
             self.findings.iter().map(AsRef::as_ref).filter(move |finding: &&Finding| finding.entry_ref == place)
         };
-        counting((&self.analyses, &self.logins), entry_ref)
+        counting((&self.analyses, &self.logins, &self.objects), entry_ref)
             .flat_map(of)
-            .filter(|finding| counts(finding, entry_ref))
+            .filter(|finding| counts(finding, entry_ref, &self.objects))
             .collect()
     }
 }
@@ -88,6 +90,7 @@ pub fn audit(
         approved_versions(&mut analyses, register, options.today);
     }
     note_known(&mut analyses, &options.known);
+    let objects = clusters(&mut analyses);
     let logins = logins(&mut analyses);
     let rules: Vec<&'static Rule> = rules
         .iter()
@@ -134,11 +137,13 @@ pub fn audit(
                 .zip(&s.entries)
                 .map(|(index, entry)| {
                     let entry_ref = EntryRef { analysis, entry: Some(index) };
-                    let all = counting((&analyses, &logins), entry_ref)
+                    let all = counting((&analyses, &logins, &objects), entry_ref)
                         .filter_map(|place| own.get(&place))
                         .flatten()
                         .copied();
-                    let counts = |index: &usize| findings.get(*index).is_some_and(|finding| counts(finding, entry_ref));
+                    let counts = |index: &usize| {
+                        findings.get(*index).is_some_and(|finding| counts(finding, entry_ref, &objects))
+                    };
                     let standing = standings.get(analysis).and_then(|own| own.get(index)?.as_ref());
                     let unseen = unseen(&analyses, (s, entry), standing, options);
                     verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen, entry.disabled)
@@ -148,7 +153,7 @@ pub fn audit(
         .collect();
     let names = names(&analyses, options.key.as_ref());
     let register = options.register.clone();
-    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names }
+    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names, objects }
 }
 
 /// Puts the findings in the order in which they are told.
@@ -168,7 +173,10 @@ fn sort_worst_first(findings: &mut [Box<Finding>], analyses: &[Analysis]) {
 
 /// Where findings stand that count for an entry: at itself, at what its server lists, at the gateway that it is behind, and at the documents of
 /// its login.
-fn counting((analyses, logins): (&[Analysis], &Logins), entry_ref: EntryRef) -> impl Iterator<Item = EntryRef> + use<> {
+fn counting(
+    (analyses, logins, objects): (&[Analysis], &Logins, &Objects),
+    entry_ref: EntryRef,
+) -> impl Iterator<Item = EntryRef> + use<> {
     let login = entry_ref.entry.and_then(|index| logins.of_entry(Part { analysis: entry_ref.analysis, index }));
     // What was captured of an entry counts for it anyway.
     let papers = login.map(|login| login.documents.clone()).unwrap_or_default();
@@ -179,12 +187,24 @@ fn counting((analyses, logins): (&[Analysis], &Logins), entry_ref: EntryRef) -> 
     let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
     let papers = papers.into_iter().filter(move |analysis| *analysis != entry_ref.analysis);
     let papers = papers.map(|analysis| EntryRef { analysis, entry: None });
-    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers)
+    let objects = objects.get(&entry_ref).map(Vec::as_slice).unwrap_or_default();
+    let objects: BTreeSet<EntryRef> =
+        objects.iter().map(|(analysis, _)| EntryRef { analysis: *analysis, entry: None }).collect();
+    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers).chain(objects)
 }
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
-fn counts(finding: &Finding, entry_ref: EntryRef) -> bool {
-    finding.entry_ref.entry.is_some() || entry_ref.entry.is_none() || finding.rule.ways.counts_behind
+/// Of a cluster's objects only those that lead to it, or are its own rights, do.
+fn counts(finding: &Finding, entry_ref: EntryRef, objects: &Objects) -> bool {
+    if finding.entry_ref.entry.is_some() || entry_ref.entry.is_none() {
+        return true;
+    }
+    let own = objects.get(&entry_ref).map(Vec::as_slice).unwrap_or_default();
+    let mut of_document = own.iter().filter(|(analysis, _)| *analysis == finding.entry_ref.analysis).peekable();
+    if of_document.peek().is_some() {
+        return of_document.any(|(_, object)| stands_in(finding.pointer.as_str(), object.as_str()));
+    }
+    finding.rule.ways.counts_behind
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.

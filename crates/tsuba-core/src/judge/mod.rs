@@ -4,6 +4,7 @@
 //! masking, messages, excerpts, fingerprints, order, verdicts.
 
 mod audit;
+mod cluster;
 mod connect;
 mod excerpt;
 mod finding;

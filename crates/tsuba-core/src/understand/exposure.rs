@@ -1,6 +1,7 @@
 //! What stands beside tool servers and opens the way to them: agent cards, identities and policies of overlay networks, key
 //! files. None of them sets a server up; what they let in is judged all the same.
 
+use super::deploy::Cluster;
 use super::gateway::Gateway;
 use super::setup::SetupKind;
 use crate::prelude::*;
@@ -22,6 +23,8 @@ pub struct NetworkExposure {
     pub kept: BTreeSet<String>,
     /// What those secrets hold, by name.
     pub secrets: Vec<(String, Located)>,
+    /// The ways in to what a cluster runs, and the rights of that.
+    pub cluster: Option<Box<Cluster>>,
 }
 
 /// An agent card: where an agent is reached, and what it asks of who calls it.
@@ -38,7 +41,8 @@ pub struct Card {
 }
 
 /// What a document says of the way to servers, and what kind that makes it.
-pub(super) fn exposure(document: &Document) -> Option<(SetupKind, NetworkExposure)> {
+/// `runs_servers` where it is known to run tool servers.
+pub(super) fn exposure(document: &Document, runs_servers: bool) -> Option<(SetupKind, NetworkExposure)> {
     if document.notation == Notation::Key {
         let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
         return Some((SetupKind::Identity, NetworkExposure { keys: vec![key], ..NetworkExposure::default() }));
@@ -52,6 +56,9 @@ pub(super) fn exposure(document: &Document) -> Option<(SetupKind, NetworkExposur
         out.kept.insert(secret.name);
         out.secrets.extend(secret.values);
         kind = Some(SetupKind::Kubernetes);
+    }
+    if let Some(cluster) = super::deploy::cluster(document, runs_servers) {
+        (out.cluster, kind) = (Some(Box::new(cluster)), Some(SetupKind::Kubernetes));
     }
     for (at, root) in document.rooted() {
         if let Some(card) = card(root, &at) {

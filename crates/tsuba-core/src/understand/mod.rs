@@ -25,7 +25,8 @@ mod unasked;
 mod variables;
 
 pub(crate) use aliases::normalized_name;
-pub(crate) use deploy::{REFERENCE, USER, as_written, packs_secrets};
+pub use deploy::{Binding, Cluster, Grant, Route, Service};
+pub(crate) use deploy::{Listener, REFERENCE, USER, Workload, as_written, packs_secrets};
 pub use entry::{Asks, Credential, Entry, Folder, Listed, Reach, Transport};
 pub use exposure::{Card, NetworkExposure};
 pub(crate) use fetched::{Fetched, fetched};

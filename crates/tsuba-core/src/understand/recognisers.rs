@@ -115,7 +115,7 @@ const DEPLOYED: Recogniser = Recogniser {
 const BESIDE: Recogniser = Recogniser {
     marks: |_, _| true,
     take: |document, taken| {
-        if let Some((kind, found)) = exposure::exposure(document) {
+        if let Some((kind, found)) = exposure::exposure(document, taken.made.is_some()) {
             (taken.way, taken.exposure) = (Some(kind), found);
         }
     },

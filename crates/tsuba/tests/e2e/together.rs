@@ -132,3 +132,47 @@ fn what_a_server_says_again_and_again_is_told_once() {
     let report = dir.run(&["audit", "board.json", "--gate", "none", "--format", "json"]).json();
     assert_eq!(report["findings"].as_array().map(Vec::len), Some(3), "the report keeps a row of each");
 }
+
+#[test]
+fn what_leads_to_a_server_of_a_cluster_counts_for_that_server_alone() {
+    let pod = |name: &str| {
+        let image = format!("saltmarsh/{name}@sha256:{}", "0123456789abcdef".repeat(4));
+        format!(
+            "apiVersion: v1\nkind: Pod\nmetadata: {{ name: {name}-mcp, labels: {{ app: {name} }} }}\nspec: {{ containers: [{{ name: {name}-mcp, image: \"{image}\" }}] }}\n"
+        )
+    };
+    let service = |name: &str| {
+        format!(
+            "apiVersion: v1\nkind: Service\nmetadata: {{ name: {name}-mcp }}\nspec: {{ selector: {{ app: {name} }}, ports: [{{ port: 80 }}] }}\n"
+        )
+    };
+    let route = |name: &str, tls: &str| {
+        format!(
+            "apiVersion: networking.k8s.io/v1\nkind: Ingress\nmetadata: {{ name: {name}-mcp, annotations: {{ alb.ingress.kubernetes.io/auth-type: oidc }} }}\nspec:\n  {tls}\n  rules: [{{ host: {name}.saltmarsh-line.example, http: {{ paths: [{{ path: /, backend: {{ service: {{ name: {name}-mcp }} }} }}] }} }}]\n"
+        )
+    };
+    let dir = Dir::new(&[
+        ("pods.yaml", &format!("{}---\n{}", pod("tide"), pod("berth"))),
+        ("services.yaml", &format!("{}---\n{}", service("tide"), service("berth"))),
+        ("routes.yaml", &format!("{}---\n{}", route("tide", "tls: []"), route("berth", "tls: [{ secretName: x }]"))),
+        // The same in another folder leads elsewhere.
+        ("other/pods.yaml", &pod("tide")),
+    ]);
+    let report = dir.run(&["audit", "--format", "json"]).json();
+    let verdicts: Vec<(&str, &str, &str)> = report["entries"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|entry| ["setup", "name", "verdict"].map(|key| entry[key].as_str().unwrap()).into())
+        .collect();
+    assert_eq!(
+        verdicts,
+        [
+            ("other/pods.yaml", "tide-mcp", "unchecked"),
+            ("pods.yaml", "tide-mcp", "fix-first"),
+            ("pods.yaml", "berth-mcp", "unchecked")
+        ]
+    );
+    assert_eq!(report["findings"].as_array().unwrap().len(), 1, "{report:#}");
+    assert_eq!(report["findings"][0]["setup"], "routes.yaml");
+}

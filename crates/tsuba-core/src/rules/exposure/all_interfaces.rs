@@ -2,8 +2,8 @@ use crate::judge::{Check, Entries, Fix, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::words_of;
-use crate::understand::SetupKind;
 use crate::understand::launch::Published;
+use crate::understand::{Analysis, SetupKind};
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/all-interfaces",
@@ -17,7 +17,7 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "mcpServers": { "berth-board": { "command": "berth-board", "args": ["--host", "127.0.0.1", "--port", "8080"] } } }"#,
     references: &["CWE-1327", "CWE-668"],
     ways: Ways::OF_CALLERS,
-    check: Check::Entry(check),
+    check: Check::Each(&[Check::Entry(check), Check::Setup(served)]),
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
@@ -71,14 +71,25 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     }
 }
 
+/// What to do in a cluster.
+const INSIDE: &str = "Leave it inside the cluster (`type: ClusterIP`, no `hostPort`), and let an ingress that checks who calls publish it.";
+
+/// A service that publishes the server of another document.
+fn served(analysis: &Analysis, out: &mut Out<'_>) {
+    let services = analysis.exposure.cluster.iter().flat_map(|cluster| &cluster.services);
+    for (kind, port) in services.filter(|service| service.leads).filter_map(|service| service.open.as_ref()) {
+        let setting = format!("type: {} publishes port {port} outside the cluster and", kind.text);
+        out.hit(kind).arg("setting", setting).advice(INSIDE);
+    }
+}
+
 /// A cluster publishes by a service or by a port of its nodes; neither is bound to one machine.
 fn of_cluster(entries: &Entries<'_>, port: &Published, out: &mut Out<'_>) {
-    let advice = "Leave it inside the cluster (`type: ClusterIP`, no `hostPort`), and let an ingress that checks who calls publish it.";
     let inside = port.word.text.rsplit(':').next().unwrap_or(&port.word.text);
     let setting = entries.quoted(&port.word, || port.word.text.clone());
     out.hit(&port.word)
         .arg("setting", format!("{setting} publishes port {inside} outside the cluster and"))
-        .advice(advice);
+        .advice(INSIDE);
 }
 
 fn is_any(host: &str) -> bool {

@@ -19,7 +19,7 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "mcpServers": { "quay-files": { "command": "quay-files", "args": ["/srv/quay"] } } }"#,
     references: &["CWE-306", "RFC 9700, 2.2"],
     ways: Ways::OF_CALLERS,
-    check: Check::All(check),
+    check: Check::Each(&[Check::All(check), Check::Setup(routed)]),
 };
 
 fn check(all: &All<'_>, out: &mut Out<'_>) {
@@ -76,5 +76,18 @@ fn published(entry_ref: EntryRef, entry: &Entry, out: &mut Out<'_>) {
                 .arg("what", "publishes a server on a port")
                 .confidence(Confidence::Likely);
         }
+    }
+}
+
+/// A route of a cluster that leads to a tool server. Nothing of it says that callers are asked; the server itself may.
+fn routed(analysis: &Analysis, out: &mut Out<'_>) {
+    let routes = analysis.exposure.cluster.iter().flat_map(|cluster| &cluster.routes);
+    for route in routes.filter(|route| route.leads && !route.asks) {
+        out.hit(&route.host)
+            .arg("program", &route.host.text)
+            .arg("what", "is routed to a tool server from outside the cluster")
+            .circumstance(Circumstance::Weak)
+            .confidence(Confidence::Possible)
+            .advice("Have the route or the server ask who calls, and write down where; `tsuba capture` shows whether the server does.");
     }
 }

@@ -3,6 +3,7 @@ use crate::policy::Requirement;
 use crate::prelude::*;
 use crate::severity::Severity;
 use crate::text::Scheme;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "exposure/plain-http",
@@ -16,7 +17,7 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "mcpServers": { "tide-table": { "url": "https://tides.saltmarsh-line.example/mcp" } } }"#,
     references: &["RFC 9110, 4.2.2", "RFC 9700, 2.6"],
     ways: Ways::OF_CALLERS.required_by(Requirement::Tls),
-    check: Check::Entry(check),
+    check: Check::Each(&[Check::Entry(check), Check::Setup(routed)]),
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
@@ -31,5 +32,18 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
         if let Some(tail) = tail.filter(|_| entries.entry.known_https.is_some()) {
             hit.fix(Fix::Write(format!("https{tail}")));
         }
+    }
+}
+
+/// A route of a cluster that leads to a tool server.
+fn routed(analysis: &Analysis, out: &mut Out<'_>) {
+    let routes = analysis.exposure.cluster.iter().flat_map(|cluster| &cluster.routes);
+    for route in routes.filter(|route| route.leads && route.plain) {
+        let host = &route.host;
+        let inside = !host.text.contains('.');
+        out.hit(host)
+            .arg("host", &host.text)
+            .circumstance_if(inside, Circumstance::Weak)
+            .advice("Give the route a certificate (`tls`), and let it answer plain HTTP with a redirect only.");
     }
 }

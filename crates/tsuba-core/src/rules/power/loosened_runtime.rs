@@ -1,4 +1,5 @@
 use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
+use crate::prelude::*;
 use crate::severity::Severity;
 
 pub(super) static RULE: Rule = Rule {
@@ -70,6 +71,19 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
             _ => continue,
         };
         out.hit(word).arg("setting", &word.text).arg("what", what);
+    }
+    for container in entry.plan.iter().flat_map(|plan| plan.containers()).map(|(_, container)| container) {
+        let options = container.values(&["--security-opt"]);
+        for option in
+            options.filter(|o| matches!(o.text.as_str(), "no-new-privileges=false" | "no-new-privileges:false"))
+        {
+            // It only takes away a bound that a program with more rights would need.
+            out.hit(option)
+                .arg("setting", entries.quoted(option, || format!("--security-opt {}", option.text)))
+                .arg("what", "lets what runs in the container gain more rights than it was started with")
+                .circumstance(Circumstance::Weak)
+                .advice("Switch it off: `allowPrivilegeEscalation: false`, or `--security-opt no-new-privileges`.");
+        }
     }
     let contained = entry.plan.as_ref().is_some_and(|plan| plan.containers().next().is_some());
     for word in entry.plan.iter().filter_map(|plan| plan.server()).flat_map(|step| &step.args) {

@@ -1,6 +1,7 @@
 //! The rules of the family `power`. Written by `cargo test` from the files of this folder.
 
 mod auto_approved;
+mod cluster_rights;
 mod container_escape;
 mod elevated;
 mod folder_not_allowed;
@@ -20,6 +21,7 @@ use crate::judge::Rule;
 
 pub(super) static RULES: &[&Rule] = &[
     &auto_approved::RULE,
+    &cluster_rights::RULE,
     &container_escape::RULE,
     &elevated::RULE,
     &folder_not_allowed::RULE,

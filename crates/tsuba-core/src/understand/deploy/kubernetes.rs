@@ -1,5 +1,6 @@
 //! Kubernetes manifests: the containers of workloads, and the services that publish them.
 
+use super::cluster::stays_inside;
 use super::kept::Kept;
 use super::{Made, Running};
 use crate::prelude::*;
@@ -7,7 +8,7 @@ use crate::read::Node;
 use crate::text::{Located, Pointer, Span};
 
 /// Workloads and where their pod's specification stands.
-const WORKLOADS: &[(&str, &[&str])] = &[
+pub(super) const WORKLOADS: &[(&str, &[&str])] = &[
     ("Pod", &["spec"]),
     ("Deployment", &["spec", "template", "spec"]),
     ("StatefulSet", &["spec", "template", "spec"]),
@@ -56,12 +57,12 @@ pub(super) fn objects<'n>(root: &'n Node, at: &Pointer) -> Vec<(Pointer, &'n Nod
     }
 }
 
-fn below<'n>(node: &'n Node, at: &Pointer, path: &[&str]) -> Option<(&'n Node, Pointer)> {
+pub(super) fn below<'n>(node: &'n Node, at: &Pointer, path: &[&str]) -> Option<(&'n Node, Pointer)> {
     path.iter().try_fold((node, at.clone()), |(node, at), key| Some((node.get(key)?, at.key(key))))
 }
 
 /// The labels of the pods.
-fn labels(object: &Node, path: &[&str]) -> Vec<(String, String)> {
+pub(super) fn labels(object: &Node, path: &[&str]) -> Vec<(String, String)> {
     let holder = path.split_last().map(|(_, above)| above).unwrap_or_default();
     let holder = holder.iter().try_fold(object, |node, key| node.get(key));
     let labels = holder.and_then(|node| node.get("metadata")?.get("labels"));
@@ -103,12 +104,30 @@ fn security_context(security: &Node, at: &Pointer, running: &mut Running) {
     if let Some(user) = security.get("runAsUser").and_then(|user| Some((user.scalar()?.into_owned(), user.span))) {
         running.option("--user", user.0, user.1, &at.key("runAsUser"));
     }
+    confinement(security, at, running);
     let added = security.get("capabilities").and_then(|capabilities| capabilities.get("add"));
     let place = at.key("capabilities").key("add");
     for (index, item) in added.map(Node::items).unwrap_or_default().iter().enumerate() {
         if let Some(text) = item.text() {
             running.option("--cap-add", text, item.span, &place.index(index));
         }
+    }
+}
+
+/// Switched off confinements of the kernel.
+fn confinement(security: &Node, at: &Pointer, running: &mut Running) {
+    for (key, name) in [("seccompProfile", "seccomp"), ("appArmorProfile", "apparmor")] {
+        if let Some(kind) = security.get(key).and_then(|profile| profile.get("type"))
+            && kind.text() == Some("Unconfined")
+        {
+            running.option("--security-opt", format!("{name}=unconfined"), kind.span, &at.key(key).key("type"));
+        }
+    }
+    if let Some(mount) = security.get("procMount").filter(|mount| mount.text() == Some("Unmasked")) {
+        running.option("--security-opt", "systempaths=unconfined", mount.span, &at.key("procMount"));
+    }
+    if let Some(may) = security.get("allowPrivilegeEscalation").filter(|node| node.truth() == Some(true)) {
+        running.option("--security-opt", "no-new-privileges=false", may.span, &at.key("allowPrivilegeEscalation"));
     }
 }
 
@@ -125,6 +144,13 @@ fn of_pod(spec: &Node, at: &Pointer, container: &Node, running: &mut Running) {
         && let Some(text) = user.scalar()
     {
         running.option("--user", text, user.span, &at.key("securityContext").key("runAsUser"));
+    }
+    // Likewise with confinements: those of the pod count where the container has none of its own.
+    if let Some(security) = spec.get("securityContext") {
+        let own = container.get("securityContext");
+        if own.is_none_or(|own| own.first(&["seccompProfile", "appArmorProfile"]).is_none()) {
+            confinement(security, &at.key("securityContext"), running);
+        }
     }
     let volumes = spec.get("volumes").map(Node::items).unwrap_or_default();
     for mount in container.get("volumeMounts").map(Node::items).unwrap_or_default() {
@@ -164,6 +190,7 @@ const MAX_SERVICES: usize = 1000;
 /// The services of a file that are published.
 fn published(objects: &[(Pointer, &Node)]) -> Vec<Open> {
     let services = objects.iter().filter(|(_, object)| object.get("kind").and_then(Node::text) == Some("Service"));
+    let services = services.filter(|(_, service)| !stays_inside(service));
     let open = services.filter_map(|(at, service)| {
         let spec = service.get("spec")?;
         let kind = spec.get("type").filter(|kind| matches!(kind.text(), Some("LoadBalancer" | "NodePort")))?;

@@ -1,6 +1,7 @@
 //! Deployment files: what they run is put into the words of a container engine's command line, each word at the place where it is written, and
 //! is then understood and judged like any other entry. Only what runs a tool server counts: an ordinary service is nobody's setup.
 
+mod cluster;
 mod compose;
 mod dockerfile;
 mod kept;
@@ -13,6 +14,9 @@ use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
 
+pub(in crate::understand) use cluster::cluster;
+pub use cluster::{Binding, Cluster, Grant, Route, Service};
+pub(crate) use cluster::{Listener, Workload};
 pub(crate) use kept::REFERENCE;
 pub(crate) use unit::USER;
 

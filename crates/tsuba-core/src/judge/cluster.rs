@@ -1,0 +1,160 @@
+//! A cluster's objects lie in several documents of one folder: what leads from a route over a service to a tool server, and which of its rights a
+//! server's account has, is put together here.
+
+use super::rule::EntryRef;
+use crate::prelude::*;
+use crate::text::Pointer;
+use crate::understand::{Analysis, Cluster, Grant};
+
+/// A name is followed to so many services, and one of those or an account to so many workloads, and no more objects of a folder count for its entries: hostile ones may all name
+/// each other.
+const MAX_WORKLOADS: usize = 64;
+const MAX_LINKS: usize = 100_000;
+
+/// The objects that count for an entry: the document of each, and where it stands in that.
+pub(super) type Objects = BTreeMap<EntryRef, Vec<(usize, Pointer)>>;
+
+/// A tool server's pods.
+struct Pods {
+    analysis: usize,
+    namespace: String,
+    labels: Vec<(String, String)>,
+    account: String,
+    asks: bool,
+    entries: Vec<EntryRef>,
+}
+
+/// Notes at services, routes and bindings what they lead to, and answers which of them count for which entry.
+pub(super) fn clusters(analyses: &mut [Analysis]) -> Objects {
+    let mut folders: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+    for (at, analysis) in analyses.iter().enumerate().filter(|(_, analysis)| analysis.exposure.cluster.is_some()) {
+        let path = analysis.document.file();
+        let folder = path.rsplit_once('/').map(|(folder, _)| folder).unwrap_or_default();
+        folders.entry(folder.to_owned()).or_default().push(at);
+    }
+    let mut out = Objects::new();
+    for members in folders.into_values() {
+        folder(analyses, &members, &mut out);
+    }
+    out
+}
+
+fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
+    let pods: Vec<Pods> = members.iter().flat_map(|at| pods(*at, analyses.get(*at))).collect();
+    let clusters = || members.iter().filter_map(|at| analyses.get(*at)?.exposure.cluster.as_deref());
+    let listeners: Vec<_> = clusters().flat_map(|cluster| &cluster.listeners).cloned().collect();
+    let roles: BTreeMap<String, Grant> = clusters().flat_map(|cluster| cluster.roles.iter().cloned()).collect();
+    // By name: the pods that a service leads to.
+    let mut services: BTreeMap<String, Vec<(String, Vec<usize>)>> = BTreeMap::new();
+    let mut by_label: BTreeMap<&(String, String), Vec<usize>> = BTreeMap::new();
+    let mut by_account: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+    for (index, pods) in pods.iter().enumerate() {
+        by_account.entry(&pods.account).or_default().push(index);
+        pods.labels.iter().for_each(|label| by_label.entry(label).or_default().push(index));
+    }
+    let selected = |namespace: &str, selector: &[(String, String)]| -> Vec<usize> {
+        let first = selector.first().and_then(|label| by_label.get(label)).map(Vec::as_slice).unwrap_or_default();
+        let of = |index: &&usize| {
+            pods.get(**index).is_some_and(|pods| {
+                same(namespace, &pods.namespace) && selector.iter().all(|label| pods.labels.contains(label))
+            })
+        };
+        first.iter().filter(of).take(MAX_WORKLOADS).copied().collect()
+    };
+    let mut links: Vec<(usize, usize, Pointer)> = Vec::new();
+    let mut noted: Vec<(usize, Cluster)> = Vec::new();
+    for at in members {
+        let Some(mut cluster) = analyses.get(*at).and_then(|analysis| analysis.exposure.cluster.as_deref()).cloned()
+        else {
+            continue;
+        };
+        for service in &mut cluster.services {
+            let to = selected(&service.namespace, &service.selector);
+            // In the same document the port is already one of the entry's own.
+            let elsewhere = |index: &&usize| pods.get(**index).is_some_and(|pods| pods.analysis != *at);
+            // Where no pods of it are known, its name says what it leads to.
+            service.leads = (service.leads && to.is_empty()) || to.iter().any(|index| elsewhere(&index));
+            links.extend(to.iter().filter(elsewhere).map(|index| (*index, *at, service.at.clone())));
+            let named = services.entry(service.name.clone()).or_default();
+            if named.len() < MAX_WORKLOADS {
+                named.push((service.namespace.clone(), to));
+            }
+        }
+        noted.push((*at, cluster));
+    }
+    for (at, cluster) in &mut noted {
+        for route in &mut cluster.routes {
+            let named = route.services.iter().filter_map(|name| services.get(name)).flatten();
+            let to = named.filter(|(namespace, _)| same(namespace, &route.namespace)).flat_map(|(_, to)| to);
+            for index in to {
+                route.leads = true;
+                route.asks |= pods.get(*index).is_some_and(|pods| pods.asks);
+                links.push((*index, *at, route.at.clone()));
+            }
+            if let Some((gateway, section)) = &route.listener {
+                let own = |listener: &&_| is_of(listener, gateway, section.as_deref());
+                let mut own = listeners.iter().filter(own).peekable();
+                route.plain |= own.peek().is_some() && own.all(|listener| listener.plain);
+            }
+        }
+        for binding in &mut cluster.bindings {
+            binding.grant = binding.grant.or_else(|| roles.get(&binding.role.text).copied());
+            for (namespace, name) in &binding.accounts {
+                let own = by_account.get(name.as_str()).map(Vec::as_slice).unwrap_or_default().iter();
+                let own = own.filter(|index| pods.get(**index).is_some_and(|pods| same(namespace, &pods.namespace)));
+                for index in own.take(MAX_WORKLOADS) {
+                    binding.account.get_or_insert_with(|| name.clone());
+                    links.push((*index, *at, binding.at.clone()));
+                }
+            }
+        }
+    }
+    for (at, cluster) in noted {
+        if let Some(analysis) = analyses.get_mut(at) {
+            analysis.exposure.cluster = Some(Box::new(cluster));
+        }
+    }
+    for (index, at, pointer) in links.into_iter().take(MAX_LINKS) {
+        for entry in pods.get(index).map(|pods| pods.entries.as_slice()).unwrap_or_default() {
+            out.entry(*entry).or_default().push((at, pointer.clone()));
+        }
+    }
+}
+
+/// The pods of a document that run tool servers.
+fn pods(at: usize, analysis: Option<&Analysis>) -> Vec<Pods> {
+    let Some((analysis, cluster)) =
+        analysis.and_then(|analysis| Some((analysis, analysis.exposure.cluster.as_deref()?)))
+    else {
+        return Vec::new();
+    };
+    let entries = analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
+    let entries: Vec<(&str, EntryRef)> =
+        entries.map(|(index, entry)| (entry.pointer.as_str(), EntryRef { analysis: at, entry: Some(index) })).collect();
+    let of = |workload: &crate::understand::Workload| {
+        let own = entries.iter().filter(|(pointer, _)| stands_in(pointer, workload.at.as_str()));
+        Pods {
+            analysis: at,
+            namespace: workload.namespace.clone(),
+            labels: workload.labels.clone(),
+            account: workload.account.clone(),
+            asks: workload.asks,
+            entries: own.map(|(_, entry)| *entry).collect(),
+        }
+    };
+    cluster.workloads.iter().map(of).filter(|pods| !pods.entries.is_empty()).collect()
+}
+
+/// Does a value stand in an object?
+pub(super) fn stands_in(pointer: &str, object: &str) -> bool {
+    pointer.strip_prefix(object).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+}
+
+fn is_of(listener: &crate::understand::Listener, gateway: &str, section: Option<&str>) -> bool {
+    listener.gateway == gateway && section.is_none_or(|section| section == listener.name)
+}
+
+/// Where one of two does not say in which namespace it is, that is decided by who applies it.
+fn same(one: &str, other: &str) -> bool {
+    one.is_empty() || other.is_empty() || one == other
+}
