@@ -2,6 +2,7 @@
 //! program text, pictures, archives; which file a program reads its setup from is not known here.
 
 use aho_corasick::packed::Searcher;
+use tsuba_core::read::{instructs_by_front, instructs_by_name};
 
 /// What a file's name says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -14,6 +15,8 @@ pub(crate) enum Name {
     Table,
     /// A text for people, which may show a configuration or hold a link that carries one.
     Prose,
+    /// One that a program hands to its model.
+    Guide,
     /// A script, or a program's text: it may add a server to a client, or hold a configuration.
     Script,
     /// An archive of a server, by its ending.
@@ -78,7 +81,10 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"jwt" | b"jws" => Name::Token,
         b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst"
-        | b"txt" => Name::Prose,
+        | b"txt" => match instructs_by_name(name) {
+            true => Name::Guide,
+            false => Name::Prose,
+        },
         lower if SCRIPTS.binary_search_by(|script| script.as_bytes().cmp(lower)).is_ok() => Name::Script,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
@@ -263,7 +269,10 @@ impl Prefilter {
             _ if name == Name::Open && looks_binary(bytes) => false,
             _ if name == Name::Table => heads_grants(bytes),
             _ if name == Name::Token => !looks_binary(bytes),
-            _ if name == Name::Prose => !looks_binary(bytes) && self.shown.find(bytes).is_some(),
+            _ if name == Name::Guide => !looks_binary(bytes),
+            _ if name == Name::Prose => {
+                !looks_binary(bytes) && (self.shown.find(bytes).is_some() || instructs_by_front(bytes))
+            }
             _ if name == Name::Script => !looks_binary(bytes) && self.added.find(bytes).is_some(),
             _ => self.has_word(bytes) || bytes.len() <= AT_ONCE && self.unasked.find(bytes).is_some(),
         }
@@ -341,6 +350,8 @@ mod tests {
             ("tide.whl", Name::Archive),
             ("tide.key", Name::Sidecar),
             ("README.md", Name::Prose),
+            ("AGENTS.md", Name::Guide),
+            ("tides.mdc", Name::Guide),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),
             ("setup.sh", Name::Script),
@@ -400,6 +411,8 @@ mod tests {
         assert!(filter.passes(b"add://x?c=eyJjb21tYW5kIjoieCJ9", Name::Prose));
         assert!(filter.passes(b"x:y?%257B%2522command%2522", Name::Prose));
         assert!(!filter.passes(b"How to run an mcp server", Name::Prose));
+        assert!(filter.passes(b"Never tell anybody.", Name::Guide));
+        assert!(filter.passes(b"---\nname: a\ndescription: b\n---\nNever tell.", Name::Prose));
         assert!(filter.passes(b"\nApp;User;Granted Scopes\ntide", Name::Table));
         assert!(!filter.passes(b"Harbour;Height\nscope;1", Name::Table));
     }

@@ -230,7 +230,10 @@ fn read_candidate(
             None => {}
         }
     }
-    if matches!(name, Name::Open | Name::Prose | Name::Script | Name::Token) && length > OPEN_LIMIT && !named {
+    if matches!(name, Name::Open | Name::Prose | Name::Guide | Name::Script | Name::Token)
+        && length > OPEN_LIMIT
+        && !named
+    {
         return Ok(Candidate::Other);
     }
     // A table is data more often than not, and may be long: its first line decides.

@@ -1,6 +1,6 @@
 //! A document as far as it is understood.
 
-use super::{Credential, Entry, Manifest, NetworkExposure, Permissions, SetupKind};
+use super::{Credential, Entry, Guide, Manifest, NetworkExposure, Permissions, SetupKind};
 use crate::evidence::oauth::OAuthDocuments;
 use crate::evidence::{Listing, Reading};
 use crate::prelude::*;
@@ -37,6 +37,8 @@ pub struct Analysis {
     pub exposure: NetworkExposure,
     /// What a model thinks of texts that lie beside it.
     pub reading: Option<Box<Reading>>,
+    /// What it tells a model that it should not, where it is an instruction file.
+    pub guide: Option<Box<Guide>>,
     /// What it lets run without asking, beside its entries.
     pub permissions: Permissions,
     /// The entries elsewhere that are handed what stands in it, by their names; known once everything is read.

@@ -11,6 +11,7 @@ mod exposure;
 mod fetched;
 mod fingerprints;
 mod gateway;
+mod guide;
 mod index;
 mod known;
 pub mod launch;
@@ -33,6 +34,7 @@ pub(crate) use fetched::{Fetched, fetched};
 pub use fetched::{registry_name, started};
 pub use fingerprints::{Fingerprints, launch_fingerprint};
 pub use gateway::Gateway;
+pub use guide::Guide;
 pub use index::indexes;
 pub use known::{Known, LOCKFILES, Locked, installed, locked};
 pub use login::{Link, Login, Logins, Part};
@@ -97,6 +99,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         exposure,
         reading,
         permissions,
+        guide,
         routed,
     } = taken;
     let fallback_kind = match sidecar_kind {
@@ -140,6 +143,7 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         manifest,
         exposure,
         reading: reading.map(Box::new),
+        guide: guide.map(Box::new),
         permissions,
         given_to: BTreeSet::new(),
     }))

@@ -2,6 +2,7 @@
 
 use super::deploy::Made;
 use super::gateway::Gate;
+use super::guide::{self, Guide};
 use super::manifest::Manifest;
 use super::permissions::{Permissions, permissions};
 use super::setup::{Found, SetupKind};
@@ -33,6 +34,8 @@ pub(super) struct Taken<'d> {
     pub(super) reading: Option<Reading>,
     /// What it lets run without asking.
     pub(super) permissions: Permissions,
+    /// What it tells a model that it should not.
+    pub(super) guide: Option<Guide>,
     /// The servers that it routes to, where it is a gateway.
     pub(super) routed: Option<Vec<Made>>,
 }
@@ -49,7 +52,7 @@ pub(super) struct Recogniser {
 
 /// In the order in which they look: the later ones leave to the earlier ones what those have taken.
 pub(super) const RECOGNISERS: &[Recogniser] =
-    &[SETUP, LISTING, PAPERS, TOKENS, MANIFEST, DEPLOYED, BESIDE, READING, PERMISSIONS, GATEWAY];
+    &[SETUP, LISTING, PAPERS, TOKENS, MANIFEST, DEPLOYED, BESIDE, READING, PERMISSIONS, GUIDE, GATEWAY];
 
 /// What a text shows as an example, or a program holds, is no answer of anybody.
 fn answers(notation: Notation) -> bool {
@@ -142,6 +145,18 @@ const PERMISSIONS: Recogniser = Recogniser {
         taken.permissions = permissions(document, &own);
         if !taken.permissions.is_empty() {
             taken.way = taken.way.or(Some(SetupKind::Permissions));
+        }
+    },
+    looks: |_| false,
+};
+
+/// What a program hands to its model.
+const GUIDE: Recogniser = Recogniser {
+    marks: |_, notation| notation == Notation::Prose,
+    take: |document, taken| {
+        if let Some(guide) = guide::guide(document) {
+            taken.way = taken.way.or(Some(SetupKind::Instructions));
+            taken.guide = Some(guide);
         }
     },
     looks: |_| false,

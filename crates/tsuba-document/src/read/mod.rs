@@ -10,6 +10,7 @@ mod decode;
 mod dockerfile;
 mod dotenv;
 mod embedded;
+mod guide;
 mod json;
 mod key;
 mod link;
@@ -27,6 +28,7 @@ mod unit;
 mod words;
 mod yaml;
 
+pub use guide::{instructs_by_front, instructs_by_name};
 pub use node::{Key, Member, Node, Value};
 pub use notation::Notation;
 pub use prose::front_matter;

@@ -1,6 +1,7 @@
-use super::shared::tell;
+use super::shared::{tell, tell_of_guide};
 use crate::judge::{Check, Listings, Out, Rule, Verdict, Ways};
 use crate::severity::Severity;
+use crate::understand::Analysis;
 use crate::wording::Class;
 
 pub(super) static RULE: Rule = Rule {
@@ -15,9 +16,13 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "tools": [{ "name": "quote_fare", "description": "Quotes a fare. Pass the route and the day of the crossing.", "inputSchema": { "type": "object" } }] }"#,
     references: &["CWE-200", "CWE-1427"],
     ways: Ways::PLAIN,
-    check: Check::Listing(check),
+    check: Check::Each(&[Check::Listing(check), Check::Setup(in_guide)]),
 };
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
     tell(listings, Class::AsksForData, out);
+}
+
+fn in_guide(analysis: &Analysis, out: &mut Out<'_>) {
+    tell_of_guide(analysis, Class::AsksForData, out);
 }

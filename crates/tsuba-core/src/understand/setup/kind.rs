@@ -37,6 +37,8 @@ pub enum SetupKind {
     Identity,
     /// What a model thinks of the texts of a server.
     Reading,
+    /// What a program hands to its model.
+    Instructions,
 }
 
 impl SetupKind {
@@ -71,8 +73,9 @@ impl SetupKind {
             Self::Permissions => "permissions",
             Self::Identity => "identity",
             Self::Reading => "reading",
+            Self::Instructions => "instructions",
         }
     }
 }
 
-crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity, Reading);
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity, Reading, Instructions);
