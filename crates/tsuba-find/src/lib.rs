@@ -16,4 +16,4 @@ pub use archive::packed_in;
 pub use facts::Facts;
 pub use regular::{open_regular, read_regular, read_regular_text};
 pub use repository::{Repository, author, root};
-pub use walk::{Problem, Walk, read_file, walk};
+pub use walk::{Problem, Walk, folders, is_left_out, read_file, walk};

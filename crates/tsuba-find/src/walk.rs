@@ -54,7 +54,7 @@ const LEFT_OUT: &[&str] = &[
 ];
 
 /// What the walk is told.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Walk {
     /// Folders and files to start from.
     pub inputs: Vec<PathBuf>,
@@ -64,6 +64,8 @@ pub struct Walk {
     pub jobs: usize,
     /// The inputs are homes: only what programs keep their settings in is looked at, and nothing private.
     pub homes: bool,
+    /// Only what lies in the inputs themselves is looked at, and not what lies in their folders.
+    pub shallow: bool,
 }
 
 /// Something that could not be looked at.
@@ -87,6 +89,7 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
         builder.add(input);
     });
     builder.standard_filters(false).follow_links(false).threads(walk.jobs);
+    builder.max_depth(walk.shallow.then_some(1));
     let (everything, homes) = (walk.everything, walk.homes);
     let roots: Vec<PathBuf> = walk.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
     builder.filter_entry(move |entry| {
@@ -167,8 +170,24 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     (dotenv, problems)
 }
 
+/// The folders that a walk goes through, the inputs that are folders first.
+pub fn folders(walk: &Walk) -> Vec<PathBuf> {
+    let inputs = walk.inputs.iter().filter(|input| input.is_dir());
+    let below = |folder: &PathBuf| {
+        let everything = walk.everything;
+        let mut builder = WalkBuilder::new(folder);
+        builder.standard_filters(false).follow_links(false);
+        builder.filter_entry(move |entry| {
+            let folder = entry.file_type().is_some_and(|kind| kind.is_dir());
+            folder && (everything || entry.depth() == 0 || !entry.file_name().to_str().is_some_and(is_left_out))
+        });
+        builder.build().flatten().map(ignore::DirEntry::into_path).collect::<Vec<_>>()
+    };
+    inputs.flat_map(below).collect()
+}
+
 /// Does a folder of this name hold other people's code, caches, or version control's own data?
-pub(crate) fn is_left_out(name: &str) -> bool {
+pub fn is_left_out(name: &str) -> bool {
     LEFT_OUT.contains(&name)
 }
 

@@ -1,7 +1,7 @@
 //! From an audit to its report: the rows of everything, and the counts over them.
 
 use crate::model::{EntryRow, FindingRow, Named, Report, SCHEMA, Setup, Summary, Text, Tool, Unasked, Unread};
-use crate::rows::{entry_row, finding_row, setup_row};
+use crate::rows::{entry_id, entry_row, finding_row, setup_row};
 use crate::together::together;
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::{Audit, Decides, EntryRef, Finding, Parallel, Unseen, Verdict};
@@ -36,13 +36,12 @@ impl Report {
         };
         let first: Vec<usize> = audit.analyses.iter().scan(0, before).collect();
         let id = |entry_ref: EntryRef| Some(&entries.get(first.get(entry_ref.analysis)? + entry_ref.entry?)?.id);
-        // That nobody has decided is a status of the entry, not one more finding.
-        let open = |finding: &Finding| finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none();
         let findings = spread.spread(&audit.findings, |_, finding| {
-            let row = (!open(finding)).then(|| finding_row(audit, finding, id(finding.entry_ref), &paths)).flatten();
+            let row =
+                (!is_undecided(finding)).then(|| finding_row(audit, finding, id(finding.entry_ref), &paths)).flatten();
             row.into_iter().collect()
         });
-        let undecided = audit.findings.iter().filter(|finding| open(finding));
+        let undecided = audit.findings.iter().filter(|finding| is_undecided(finding));
         let (undecided, undecided_weighs) =
             (undecided.clone().count(), undecided.map(|finding| finding.severity).max());
         let unread: Vec<_> =
@@ -68,6 +67,41 @@ impl Report {
             summary,
         }
     }
+}
+
+/// The rows of a part of an audit: of the entries and findings that are wanted, and of all that could not be read. Nothing is counted.
+pub(crate) fn part(
+    audit: &Audit,
+    wanted: impl Fn(EntryRef) -> bool,
+    findings: &BTreeSet<usize>,
+) -> (Vec<EntryRow>, Vec<FindingRow>, Vec<Unread>) {
+    let clean = |text: &str| Text(audit.cleaner.clean(text));
+    let mut paths: Vec<Text> = Vec::with_capacity(audit.analyses.len());
+    paths.extend(audit.analyses.iter().map(|analysis| clean(&analysis.document.path)));
+    let mut entries = Vec::new();
+    for (s, analysis) in audit.analyses.iter().enumerate() {
+        for (e, entry) in analysis.entries.iter().enumerate() {
+            let entry_ref = EntryRef { analysis: s, entry: Some(e) };
+            if wanted(entry_ref) {
+                entries.push(entry_row(audit, entry_ref, (analysis, entry), &paths));
+            }
+        }
+    }
+    let row = |finding: &Finding| {
+        let analysis = audit.analyses.get(finding.entry_ref.analysis)?;
+        let entry = finding.entry_ref.entry.and_then(|index| analysis.entries.get(index));
+        let id = entry.map(|entry| entry_id(analysis, entry));
+        finding_row(audit, finding, id.as_ref(), &paths)
+    };
+    let findings = findings.iter().filter_map(|index| row(audit.findings.get(*index)?)).collect();
+    let unread =
+        audit.unread.iter().map(|u| Unread { path: clean(&u.path), line: u.line, why: clean(&u.why) }).collect();
+    (entries, findings, unread)
+}
+
+/// Is it of what nobody has decided? That is a status of the entry, not one more finding.
+pub(crate) fn is_undecided(finding: &Finding) -> bool {
+    finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none()
 }
 
 /// Notes at every listing the entries whose server it is.

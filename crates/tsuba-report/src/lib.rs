@@ -6,6 +6,7 @@
 mod build;
 mod card;
 mod cyclonedx;
+mod difference;
 mod entry;
 mod filter;
 mod format;
@@ -37,6 +38,7 @@ mod together;
 
 pub use card::Card;
 pub use cyclonedx::CycloneDx;
+pub use difference::{Difference, DifferenceKind, differences, write_differences};
 pub use format::{Format, Renderer};
 pub use html::{Company, CompanyEntry, CompanyFinding, CompanyWeek, Html, company};
 pub use json::{Json, NotAReport, read, schema};

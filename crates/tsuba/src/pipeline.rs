@@ -13,6 +13,7 @@ use tsuba_core::register::Register;
 use tsuba_report::{Report, Source};
 
 /// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
+#[derive(Clone)]
 pub(crate) struct Pipeline {
     wanted: InputArgs,
     today: Date,
@@ -102,13 +103,27 @@ impl Pipeline {
         Ok(self.judge(gathered))
     }
 
+    /// What is looked at, with the folders of evidence.
+    pub(crate) fn wanted(&self) -> &InputArgs {
+        &self.wanted
+    }
+
+    /// As of another day.
+    pub(crate) fn on(self, today: Date) -> Self {
+        Self { today, ..self }
+    }
+
     /// The first half: finds, reads and understands.
     pub(crate) fn gather(&self) -> anyhow::Result<Gathered> {
-        let mut gathered = gather(&self.wanted)?;
+        Ok(self.named(gather(&self.wanted)?))
+    }
+
+    /// What was gathered, by the names that the register has for it.
+    pub(crate) fn named(&self, mut gathered: Gathered) -> Gathered {
         if let Some(path) = &self.register_path {
             register::names(path, &mut gathered.analyses);
         }
-        Ok(gathered)
+        gathered
     }
 
     /// The second half: judges what was gathered.

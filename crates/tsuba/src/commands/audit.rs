@@ -92,11 +92,22 @@ pub(crate) struct Shown {
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-enum Least {
+pub(crate) enum Least {
     Critical,
     High,
     Medium,
     Low,
+}
+
+impl Least {
+    pub(crate) fn severity(self) -> Severity {
+        match self {
+            Self::Critical => Severity::Critical,
+            Self::High => Severity::High,
+            Self::Medium => Severity::Medium,
+            Self::Low => Severity::Low,
+        }
+    }
 }
 
 impl Shown {
@@ -113,12 +124,7 @@ impl Shown {
 
     /// The report with that alone, and with what was left out named.
     pub(crate) fn of(&self, report: Report) -> Report {
-        let severity = self.severity.map(|least| match least {
-            Least::Critical => Severity::Critical,
-            Least::High => Severity::High,
-            Least::Medium => Severity::Medium,
-            Least::Low => Severity::Low,
-        });
+        let severity = self.severity.map(Least::severity);
         // By an older name the same rule is meant.
         let named =
             |rule: &String| tsuba_core::rules::find(rule).map_or_else(|| rule.clone(), |rule| rule.id.to_owned());

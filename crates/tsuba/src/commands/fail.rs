@@ -35,7 +35,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Place::Command => fail(&args.text),
         Place::File => drop(catch_unwind(|| fail(&args.text))),
         Place::Walk => {
-            let walk = Walk { inputs: vec![PathBuf::from(".")], everything: true, jobs: 2, homes: false };
+            let walk = Walk { inputs: vec![PathBuf::from(".")], everything: true, jobs: 2, ..Walk::default() };
             tsuba_find::walk(&walk, &|_| fail(&args.text));
         }
         Place::Judge => drop(Threads::new(4).spread(&[(); 1_000], |_, ()| -> Vec<()> {

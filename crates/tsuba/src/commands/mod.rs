@@ -23,3 +23,4 @@ pub(crate) mod review;
 pub(crate) mod revoke;
 pub(crate) mod stand_in;
 pub(crate) mod waive;
+pub(crate) mod watch;

@@ -39,3 +39,4 @@ mod trust;
 mod util;
 #[cfg(target_os = "linux")]
 mod walls;
+mod watch;
