@@ -138,7 +138,12 @@ fn entry_changes(old: &Entry, new: &Entry, changes: &mut Vec<Change>) {
     }
     let version = |l: &Launch| [l.version.clone(), l.tag.clone(), l.digest.clone()].join(" ").trim().to_owned();
     if version(&was) != version(&is) {
-        tell(Weight::Notable, format!("version {} -> {}", or_nothing(&version(&was)), or_nothing(&version(&is))));
+        // What is started without a version is something all the same.
+        let name = |launch: &Launch| match version(launch) {
+            none if none.is_empty() && !origin(launch).is_empty() => "unpinned".to_owned(),
+            version => or_nothing(&version).to_owned(),
+        };
+        tell(Weight::Notable, format!("version {} -> {}", name(&was), name(&is)));
     }
     let host = |e: &Entry| e.remote.as_ref().map(|remote| remote.host.clone()).unwrap_or_default();
     let url = |e: &Entry| e.remote.as_ref().map(|remote| remote.url.clone()).unwrap_or_default();
