@@ -288,6 +288,9 @@ impl Adding<'_> {
                 self.event(id, gone, "gone", "")?;
             }
             self.used(id, used)?;
+            if self.newest {
+                self.decided(id, entry)?;
+            }
             return Ok(id);
         };
         self.db
@@ -319,7 +322,32 @@ impl Adding<'_> {
             .execute(params![kept.id, kind, entry.name.as_str(), place, team, owner, runs, entry.fingerprint, verdict, decision])?;
         self.db.prepare_cached("DELETE FROM used WHERE entry = ?1")?.execute([kept.id])?;
         self.used(kept.id, used)?;
+        self.decided(kept.id, entry)?;
         Ok(kept.id)
+    }
+
+    /// Notes by which decision an entry stands, as its newest report says.
+    fn decided(&self, id: i64, entry: &EntryRow) -> Result<(), StoreError> {
+        let decision = entry.decision.as_ref().and_then(|decision| Some((decision, decision.id.as_ref()?)));
+        let key = decision.map(|(_, key)| key.as_str()).unwrap_or_default();
+        self.db
+            .prepare_cached("UPDATE entry SET decided = ?2 WHERE id = ?1 AND decided <> ?2")?
+            .execute(params![id, key])?;
+        let Some((decision, key)) = decision else { return Ok(()) };
+        let text = |text: Option<&Text>| text.map(ToString::to_string).unwrap_or_default();
+        let conditions: Vec<&str> = decision.conditions.iter().map(Text::as_str).collect();
+        self.db.prepare_cached("INSERT OR REPLACE INTO decision VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")?.execute(
+            params![
+                self.scope,
+                key,
+                text(decision.by.as_ref()),
+                decision.on.as_deref().unwrap_or_default(),
+                decision.until,
+                text(decision.reason.as_ref()),
+                conditions.join("; ")
+            ],
+        )?;
+        Ok(())
     }
 
     fn used(&self, entry: i64, used: &BTreeSet<Used>) -> Result<(), StoreError> {

@@ -5,6 +5,7 @@
 //! Only what reports hold is kept, so no secret can be in the store.
 
 mod add;
+mod decided;
 mod forget;
 mod life;
 mod list;
@@ -14,6 +15,7 @@ mod uses;
 mod wheres;
 
 pub use add::Added;
+pub use decided::{DecisionLine, Elsewhere};
 pub use forget::Forget;
 pub use life::{Event, Life};
 pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};

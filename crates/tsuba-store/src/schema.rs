@@ -4,7 +4,7 @@ use crate::StoreError;
 use rusqlite::{Connection, TransactionBehavior};
 
 /// Each step brings a store from one version to the next; none is ever changed.
-const STEPS: [&str; 1] = [FIRST];
+const STEPS: [&str; 2] = [FIRST, SECOND];
 /// Says in the file's head whose it is (`PRAGMA application_id`): "Tsub".
 const APPLICATION: u32 = 0x5473_7562;
 
@@ -101,6 +101,23 @@ CREATE INDEX finding_begun ON finding (first_seen, severity, team);
 CREATE INDEX finding_closed ON finding (closed, severity, team);
 ";
 
+/// Decisions, and by which one each entry stands.
+const SECOND: &str = "
+ALTER TABLE entry ADD COLUMN decided TEXT NOT NULL DEFAULT '';
+CREATE TABLE decision (
+    scope INTEGER NOT NULL REFERENCES scope ON DELETE CASCADE,
+    key TEXT NOT NULL,
+    by TEXT NOT NULL,
+    day TEXT NOT NULL,
+    until TEXT,
+    reason TEXT NOT NULL,
+    conditions TEXT NOT NULL,
+    PRIMARY KEY (scope, key)
+) WITHOUT ROWID;
+CREATE INDEX entry_by_decision ON entry (scope, decided) WHERE decided <> '';
+CREATE INDEX entry_by_fingerprint ON entry (fingerprint) WHERE kind = 'entry' AND gone IS NULL;
+";
+
 /// Makes the tables, or brings those of an earlier version up to today's.
 pub(crate) fn bring_up(db: &mut Connection) -> Result<(), StoreError> {
     let known = u32::try_from(STEPS.len()).unwrap_or(u32::MAX);
@@ -147,4 +164,28 @@ fn state(db: &Connection) -> Result<(u32, u32), StoreError> {
     let version = db.query_row("PRAGMA user_version", [], |row| row.get(0))?;
     let application = db.query_row("PRAGMA application_id", [], |row| row.get(0))?;
     Ok((version, application))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_store_of_an_earlier_version_becomes_one_of_today_and_keeps_what_it_has() {
+        for known in 1..STEPS.len() {
+            let mut old = Connection::open_in_memory().unwrap();
+            STEPS.iter().take(known).for_each(|sql| old.execute_batch(sql).unwrap());
+            old.pragma_update(None, "user_version", u32::try_from(known).unwrap()).unwrap();
+            old.pragma_update(None, "application_id", APPLICATION).unwrap();
+            old.execute(
+                "INSERT INTO scope (key, name, repository, host, account) VALUES ('k', 'desk', '', '', '')",
+                [],
+            )
+            .unwrap();
+            bring_up(&mut old).unwrap();
+            assert_eq!(state(&old).unwrap(), (u32::try_from(STEPS.len()).unwrap(), APPLICATION), "from {known}");
+            let name: String = old.query_row("SELECT name FROM scope", [], |row| row.get(0)).unwrap();
+            assert_eq!(name, "desk");
+        }
+    }
 }

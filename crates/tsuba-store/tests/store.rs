@@ -265,6 +265,70 @@ fn a_file_of_something_else_is_left_as_it_is() {
     assert!(matches!(Store::open(&path), Err(StoreError::Newer(99, _))));
 }
 
+/// A report whose entries stand by decisions: the entry, the decision, the standing.
+fn decided(repository: &str, day: &str, entries: &[(&str, &str, &str)], by: &[(&str, &str, &str)]) -> Report {
+    let mut value = serde_json::to_value(report(repository, day, entries, &[])).unwrap();
+    for entry in value["entries"].as_array_mut().unwrap() {
+        if let Some((_, id, standing)) = by.iter().find(|(name, ..)| entry["name"] == *name) {
+            entry["decision"] = json!({ "standing": standing, "id": id, "by": "ines", "on": "2026-10-01", "until": "2026-12-24",
+                "reason": "tides", "conditions": ["read only"] });
+        }
+    }
+    tsuba_report::read(value.to_string().as_bytes()).unwrap()
+}
+
+#[test]
+fn a_decision_is_told_with_what_it_holds_for_and_where_it_would_hold_too() {
+    let tide = ("tide", "@saltmarsh/tide=1.0.0", "ready");
+    let other = ("tide", "@saltmarsh/tide=2.0.0", "unchecked");
+    let berth = ("berth", "@saltmarsh/berth=1.0.0", "ready");
+    let store = filled(&[
+        decided(
+            &format!("{LINE}1"),
+            "2026-11-02",
+            &[tide, berth],
+            &[("tide", "d-1", "approved"), ("berth", "d-2", "approved")],
+        ),
+        // The same register, and an entry that has changed.
+        decided(
+            &format!("{LINE}2"),
+            "2026-11-02",
+            &[tide, berth],
+            &[("tide", "d-1", "approved"), ("berth", "d-2", "changed")],
+        ),
+        decided(&format!("{LINE}3"), "2026-11-02", &[tide], &[]),
+        decided(&format!("{LINE}4"), "2026-11-02", &[other], &[]),
+    ]);
+    let all = store.decisions(None).unwrap();
+    let told: Vec<(&str, &str, usize, usize, Vec<&str>)> = all
+        .iter()
+        .map(|line| {
+            let elsewhere = line.elsewhere.iter().map(|one| one.scope.as_str()).collect();
+            (line.id.as_str(), line.standing.as_str(), line.scopes.len(), line.lapsed, elsewhere)
+        })
+        .collect();
+    let third = format!("{LINE}3");
+    assert_eq!(told, [("d-2", "changed", 2, 1, vec![]), ("d-1", "approved", 2, 0, vec![third.as_str()])]);
+    assert_eq!(
+        (all[1].by.as_str(), all[1].until.as_deref(), all[1].conditions.as_str()),
+        ("ines", Some("2026-12-24"), "read only")
+    );
+    assert!(store.decisions(Some("2026-12-01")).unwrap().is_empty());
+    assert_eq!(store.decisions(Some("2026-12-24")).unwrap().len(), 2);
+}
+
+#[test]
+fn a_decision_that_nothing_stands_by_any_more_is_none() {
+    let tide = ("tide", "@saltmarsh/tide=1.0.0", "ready");
+    let store = filled(&[
+        decided(LINE, "2026-11-02", &[tide], &[("tide", "d-1", "approved")]),
+        decided(LINE, "2026-11-09", &[tide], &[]),
+        // An earlier report that comes late changes nothing of it.
+        decided(LINE, "2026-11-05", &[tide], &[("tide", "d-1", "approved")]),
+    ]);
+    assert!(store.decisions(None).unwrap().is_empty());
+}
+
 #[test]
 fn many_make_one_store_at_once() {
     let dir = tempfile::tempdir().unwrap();

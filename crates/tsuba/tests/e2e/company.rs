@@ -213,3 +213,42 @@ fn the_demo_has_a_company() {
     }
     assert!(!out.contains("/tmp/"), "{out}");
 }
+
+#[test]
+fn a_decision_of_one_repository_is_held_against_the_others() {
+    const SETUP: &str =
+        r#"{ "mcpServers": { "tide": { "command": "npx", "args": ["-y", "@saltmarsh/tide@1.2.0"] } } }"#;
+    let dir = Dir::new(&[("a/mcp.json", SETUP), ("b/mcp.json", SETUP)]);
+    let approved = dir.run(&[
+        "approve",
+        "a",
+        "--entry",
+        "tide",
+        "--unseen",
+        "--by",
+        "ines",
+        "--reason",
+        "tides",
+        "--until",
+        "2099-12-31",
+        "--register",
+        "a.toml",
+    ]);
+    assert_eq!(approved.status(), 0, "{}", approved.err());
+    dir.run(&["audit", "a", "--register", "a.toml", "--format", "json", "--output", "a.json"]);
+    dir.run(&["audit", "b", "--format", "json", "--output", "b.json"]);
+    assert_eq!(dir.run(&["company", "add", "a.json", "b.json"]).status(), 0);
+    let run = dir.run(&["company", "decisions", "--elsewhere"]);
+    let told = run.out();
+    assert!(told.starts_with("1 decision in 1 repository or host: 0 no longer hold as decided; 1 entry starts the same elsewhere, undecided\n"), "{told}");
+    assert!(told.contains("by       ines on ") && told.contains(", until 2099-12-31: tides"), "{told}");
+    assert!(told.contains("/b  mcp.json:1  tide  unchecked"), "{told}");
+    let rows = dir.run(&["company", "decisions", "--format", "json"]).json();
+    assert_eq!(
+        (&rows[0]["standing"], rows[0]["elsewhere"].as_array().unwrap().len()),
+        (&"approved".into(), 1),
+        "{rows:#}"
+    );
+    let soon = dir.run(&["company", "decisions", "--ending", "30"]);
+    assert_eq!((soon.status(), soon.out().as_str()), (0, "no such decision is in the reports\n"));
+}

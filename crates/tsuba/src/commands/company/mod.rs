@@ -11,6 +11,7 @@ use crate::exit::Done;
 use crate::output;
 use anyhow::{Context as _, bail};
 use clap::{Args as Arguments, Subcommand, ValueEnum};
+use jiff::ToSpan as _;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 use tsuba_core::severity::Severity;
@@ -34,6 +35,7 @@ enum Command {
     Entry(Entry),
     Trend(Trend),
     Overdue(Overdue),
+    Decisions(Decisions),
     Page(page::Args),
     Export(export::Args),
     Forget(forget::Args),
@@ -122,6 +124,23 @@ struct Overdue {
     format: AnswerFormat,
 }
 
+/// What was decided anywhere, whether it still holds, and where else the same is started undecided
+#[derive(Clone, Debug, Arguments)]
+struct Decisions {
+    /// Only those that end within so many days
+    #[arg(long, value_name = "DAYS")]
+    ending: Option<u32>,
+    /// Only those that would hold for entries of other repositories or hosts
+    #[arg(long)]
+    elsewhere: bool,
+    /// As of this date (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
+    /// The format
+    #[arg(long, value_enum, default_value_t = LifeFormat::Text)]
+    format: LifeFormat,
+}
+
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 enum Least {
     Critical,
@@ -188,6 +207,17 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             match args.format {
                 LifeFormat::Json => json(&trend),
                 LifeFormat::Text => output::write(None, |out| tell::trend(&trend, out)),
+            }?;
+            Ok(Done::Clean)
+        }
+        Command::Decisions(args) => {
+            let today = as_of(args.as_of.as_deref())?;
+            let end = args.ending.map(|days| today.saturating_add(i64::from(days).days()).to_string());
+            let mut found = open(store)?.decisions(end.as_deref())?;
+            found.retain(|line| !args.elsewhere || !line.elsewhere.is_empty());
+            match args.format {
+                LifeFormat::Json => json(&found),
+                LifeFormat::Text => output::write(None, |out| tell::decisions(&found, out)),
             }?;
             Ok(Done::Clean)
         }

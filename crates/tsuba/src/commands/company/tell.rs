@@ -7,7 +7,7 @@ use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 use tsuba_report::{Page, Role, count};
-use tsuba_store::{EntryLine, Life, Overdue, Trend, Use};
+use tsuba_store::{DecisionLine, Elsewhere, EntryLine, Life, Overdue, Trend, Use};
 
 /// How a verdict is painted.
 fn of_verdict(name: &str) -> Role {
@@ -112,6 +112,61 @@ pub(super) fn overdue(found: &[Overdue], days: i32, out: &mut dyn Write) -> io::
         page.row("owner", whose(&one.team, &one.owner))?;
         page.row("found", &format!("{} ({})", one.message, one.rule))?;
         page.row("fix", &one.fix)?;
+    }
+    Ok(())
+}
+
+/// So many entries are listed where a decision would hold, too.
+const MAX_ELSEWHERE: usize = 5;
+
+pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Result<()> {
+    let look = output::look();
+    if found.is_empty() {
+        return writeln!(out, "no such decision is in the reports");
+    }
+    let scopes: BTreeSet<&str> = found.iter().flat_map(|line| &line.scopes).map(String::as_str).collect();
+    let lapsed = found.iter().filter(|line| line.lapsed > 0).count();
+    let elsewhere: BTreeSet<&Elsewhere> = found.iter().flat_map(|line| &line.elsewhere).collect();
+    let places = count(scopes.len(), "repository or host", "repositories or hosts");
+    writeln!(
+        out,
+        "{} in {places}: {lapsed} no longer hold as decided; {} the same elsewhere, undecided",
+        count(found.len(), "decision", "decisions"),
+        count(elsewhere.len(), "entry starts", "entries start")
+    )?;
+    let mut page = Page::new(look, out);
+    for line in found {
+        let role = match line.standing.as_str() {
+            "approved" => Role::Verdict(Verdict::Ready),
+            "refused" => Role::Verdict(Verdict::Refuse),
+            _ => Role::Verdict(Verdict::FixFirst),
+        };
+        let mut names: Vec<&str> = line.entries.iter().map(String::as_str).collect();
+        names.dedup();
+        let scope = match line.scopes.as_slice() {
+            [one] => one.clone(),
+            several => count(several.len(), "repository or host", "repositories or hosts"),
+        };
+        page.head((role, &line.standing), &names.join(", "), &scope)?;
+        let until = line.until.as_ref().map(|until| format!(", until {until}")).unwrap_or_default();
+        page.row("by", &format!("{} on {}{until}: {}  [{}]", line.by, line.on, line.reason, line.id))?;
+        if !line.conditions.is_empty() {
+            page.row("only", &line.conditions)?;
+        }
+        if line.lapsed > 0 {
+            page.row(
+                "holds",
+                &format!("not for {} of {}", line.lapsed, count(line.entries.len(), "entry", "entries")),
+            )?;
+        }
+        for (at, one) in line.elsewhere.iter().take(MAX_ELSEWHERE).enumerate() {
+            let owner = if one.owner.is_empty() { String::new() } else { format!("  {}", one.owner) };
+            let text = format!("{}  {}  {}  {}{owner}", one.scope, one.place, one.name, one.verdict);
+            page.row(if at == 0 { "same at" } else { "" }, &text)?;
+        }
+        if let more @ 1.. = line.elsewhere.len().saturating_sub(MAX_ELSEWHERE) {
+            page.row("", &format!("and {more} more; `--format json` has them all"))?;
+        }
     }
     Ok(())
 }

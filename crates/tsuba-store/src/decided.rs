@@ -1,0 +1,146 @@
+//! The decisions of a company's registers, as its reports have them: what each holds for, and where it would hold if it were taken there, too.
+
+use crate::{Store, StoreError, maybe, text};
+use rusqlite::params;
+use serde::Serialize;
+use std::collections::BTreeSet;
+
+/// A decision.
+#[derive(Clone, Debug, Serialize)]
+pub struct DecisionLine {
+    /// Its name in the register.
+    pub id: String,
+    /// The repositories, or hosts and folders, whose register has it.
+    pub scopes: Vec<String>,
+    /// Where the entries stand that it is about: `approved`, `changed`, `expired` or `refused`; the worst.
+    pub standing: String,
+    /// The entries that it is about, by name.
+    pub entries: Vec<String>,
+    /// Those of them that it does not hold for any more.
+    pub lapsed: usize,
+    /// Who decided.
+    pub by: String,
+    /// When.
+    pub on: String,
+    /// The last day on which it holds.
+    pub until: Option<String>,
+    /// The reason that was given.
+    pub reason: String,
+    /// The conditions.
+    pub conditions: String,
+    /// Entries that start just the same, mostly elsewhere, and on which nobody has decided.
+    pub elsewhere: Vec<Elsewhere>,
+}
+
+/// An entry that starts the same somewhere else.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Elsewhere {
+    /// The repository, or host and folder.
+    pub scope: String,
+    /// File and line.
+    pub place: String,
+    /// Its name there.
+    pub name: String,
+    /// Who answers for it: a team, else an account.
+    pub owner: String,
+    /// Its verdict.
+    pub verdict: String,
+    /// Its id, as reports have it.
+    pub id: String,
+}
+
+/// More entries are not listed for one decision.
+const MAX_ELSEWHERE: u32 = 1000;
+
+/// How bad it is where an entry stands so.
+fn rank(standing: &str) -> u8 {
+    match standing {
+        "approved" => 0,
+        "expired" => 1,
+        "changed" => 2,
+        _ => 3,
+    }
+}
+
+impl Store {
+    /// The decisions that entries stand by today: those that no longer hold for all of theirs first, then by what ends first. With `until`,
+    /// those alone that end by that day.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn decisions(&self, until: Option<&str>) -> Result<Vec<DecisionLine>, StoreError> {
+        let mut select = self.0.prepare(
+            "SELECT d.key, s.name, d.by, d.day, d.until, d.reason, d.conditions, e.name, e.decision, e.fingerprint
+             FROM decision d JOIN scope s ON s.id = d.scope JOIN entry e ON e.scope = d.scope AND e.decided = d.key AND e.decided <> ''
+             WHERE e.gone IS NULL AND (?1 IS NULL OR d.until <= ?1) ORDER BY d.key, d.by, d.day, s.name, e.place, e.name",
+        )?;
+        let mut rows = select.query(params![until])?;
+        let mut out: Vec<(BTreeSet<String>, DecisionLine)> = Vec::new();
+        while let Some(row) = rows.next()? {
+            let (id, by, on) = (text(row, 0)?, text(row, 2)?, text(row, 3)?);
+            // A register may be that of many repositories.
+            let same = |line: &DecisionLine| (&line.id, &line.by, &line.on) == (&id, &by, &on);
+            if out.last().is_none_or(|(_, line)| !same(line)) {
+                let line = DecisionLine {
+                    id,
+                    scopes: Vec::new(),
+                    standing: text(row, 8)?,
+                    entries: Vec::new(),
+                    lapsed: 0,
+                    by,
+                    on,
+                    until: maybe(row, 4)?,
+                    reason: text(row, 5)?,
+                    conditions: text(row, 6)?,
+                    elsewhere: Vec::new(),
+                };
+                out.push((BTreeSet::new(), line));
+            }
+            let Some((prints, line)) = out.last_mut() else { continue };
+            let (scope, standing) = (text(row, 1)?, text(row, 8)?);
+            if line.scopes.last() != Some(&scope) {
+                line.scopes.push(scope);
+            }
+            line.entries.push(text(row, 7)?);
+            line.lapsed += usize::from(matches!(standing.as_str(), "changed" | "expired"));
+            // What it was taken on, and not what that has become.
+            if matches!(standing.as_str(), "approved" | "refused") {
+                prints.insert(row.get(9)?);
+            }
+            if rank(&standing) > rank(&line.standing) {
+                line.standing = standing;
+            }
+        }
+        for (prints, line) in &mut out {
+            for print in prints.iter() {
+                line.elsewhere.extend(self.elsewhere(print)?);
+            }
+            line.elsewhere.sort();
+        }
+        let mut out: Vec<DecisionLine> = out.into_iter().map(|(_, line)| line).collect();
+        out.sort_by(|a, b| {
+            let ends = |line: &DecisionLine| line.until.clone().unwrap_or_else(|| "9999".to_owned());
+            (a.lapsed == 0, ends(a)).cmp(&(b.lapsed == 0, ends(b)))
+        });
+        Ok(out)
+    }
+
+    fn elsewhere(&self, print: &str) -> Result<Vec<Elsewhere>, StoreError> {
+        let mut select = self.0.prepare_cached(
+            "SELECT s.name, e.place, e.name, CASE e.team WHEN '' THEN e.owner ELSE e.team END, e.verdict, e.key
+             FROM entry e JOIN scope s ON s.id = e.scope
+             WHERE e.fingerprint = ?1 AND e.kind = 'entry' AND e.gone IS NULL AND e.decided = '' LIMIT ?2",
+        )?;
+        let rows = select.query_map(params![print, MAX_ELSEWHERE], |row| {
+            Ok(Elsewhere {
+                scope: text(row, 0)?,
+                place: text(row, 1)?,
+                name: text(row, 2)?,
+                owner: text(row, 3)?,
+                verdict: text(row, 4)?,
+                id: text(row, 5)?,
+            })
+        })?;
+        rows.collect::<Result<_, _>>().map_err(StoreError::from)
+    }
+}
