@@ -3,7 +3,9 @@
 
 use crate::candidate::{Name, OPEN_LIMIT, Prefilter, by_name};
 use crate::walk::is_left_out;
+use bzip2::read::MultiBzDecoder;
 use flate2::read::MultiGzDecoder;
+use lzma_rust2::XzReader;
 use ruzstd::decoding::StreamingDecoder;
 use std::collections::BTreeSet;
 use std::fs::File;
@@ -25,6 +27,8 @@ const MIN_UNPACKED: u64 = 64 << 20;
 const MAX_NAME: u64 = 64 << 10;
 /// A zip archive in an archive has to be held whole; of more bytes it is not opened.
 const MAX_NESTED: u64 = 64 << 20;
+/// What packs an xz file says how much memory (KiB) taking it out needs: of more it is not opened. The program's own highest step needs 65 MiB.
+const MAX_XZ_KIB: u32 = 128 << 10;
 /// So many files that matter only beside a setup are kept of one archive, and of each so many bytes.
 const MAX_SIDECARS: usize = 1000;
 const MAX_SIDECAR_BYTES: u64 = 1 << 20;
@@ -40,6 +44,12 @@ pub(crate) enum Kind {
     Gzip,
     /// Packed by Zstandard (RFC 8878).
     Zstd,
+    /// Packed by LZMA2 (the .xz file format, 1.2.1).
+    Xz,
+    /// Packed by bzip2.
+    Bzip2,
+    /// One that is not opened: its name.
+    Closed(&'static str),
 }
 
 /// Bytes by which every kind is known.
@@ -51,6 +61,10 @@ fn kind_of(head: &[u8]) -> Option<Kind> {
         [b'P', b'K', 3, 4, ..] => Some(Kind::Zip),
         [0x1F, 0x8B, 8, ..] => Some(Kind::Gzip),
         [0x28, 0xB5, 0x2F, 0xFD, ..] => Some(Kind::Zstd),
+        [0xFD, b'7', b'z', b'X', b'Z', 0, ..] => Some(Kind::Xz),
+        [b'B', b'Z', b'h', b'1'..=b'9', 0x31, 0x41, 0x59, 0x26, 0x53, 0x59, ..] => Some(Kind::Bzip2),
+        [b'7', b'z', 0xBC, 0xAF, 0x27, 0x1C, ..] => Some(Kind::Closed(SEVEN)),
+        [b'R', b'a', b'r', b'!', 0x1A, 7, ..] => Some(Kind::Closed(RAR)),
         _ => (head.get(257..262) == Some(b"ustar")).then_some(Kind::Tar),
     }
 }
@@ -90,14 +104,19 @@ pub(crate) fn read(
         folders: BTreeSet::new(),
         sidecars: Vec::new(),
         skipped: false,
+        closed: false,
     };
     let result = match kind {
         Kind::Zip => reading.zip(path, file, 0),
-        Kind::Tar | Kind::Gzip | Kind::Zstd => reading.stream(path, &mut io::BufReader::new(file), kind, 0),
+        Kind::Closed(why) => Err(why),
+        Kind::Tar | Kind::Gzip | Kind::Zstd | Kind::Xz | Kind::Bzip2 => {
+            reading.stream(path, &mut io::BufReader::new(file), kind, 0)
+        }
     };
     reading.beside();
     match result {
         Ok(()) if reading.skipped => Err("holds a zip archive of more than 64 MiB, which was not read"),
+        Ok(()) if reading.closed => Err("holds a 7z or RAR archive, which was not read"),
         result => result,
     }
 }
@@ -113,11 +132,16 @@ struct Reading<'r> {
     sidecars: Vec<Input>,
     /// Was an archive in it too large?
     skipped: bool,
+    /// Is there one of a kind that is not opened?
+    closed: bool,
 }
 
 const TOO_MANY: &str = "an archive of more than 200,000 files; not read to the end";
 const TOO_LARGE: &str = "an archive that unpacks to more than 1 GiB, or 200 times its size; not read to the end";
 const CUT: &str = "not a whole archive";
+const TOO_MUCH: &str = "an archive that needs more than 128 MiB of memory to be unpacked; not read";
+const SEVEN: &str = "a 7z archive; not read";
+const RAR: &str = "a RAR archive; not read";
 
 impl Reading<'_> {
     fn zip(&mut self, path: &str, file: impl Read + Seek, depth: usize) -> Result<(), &'static str> {
@@ -178,6 +202,15 @@ impl Reading<'_> {
     fn stream(&mut self, path: &str, reader: &mut dyn Read, kind: Kind, depth: usize) -> Result<(), &'static str> {
         match kind {
             Kind::Zip => Ok(()),
+            Kind::Closed(_) => {
+                self.closed = true;
+                Ok(())
+            }
+            Kind::Xz => {
+                let mut decoder = XzReader::new_mem_limit(reader, true, MAX_XZ_KIB);
+                self.packed(path, &mut decoder, depth)
+            }
+            Kind::Bzip2 => self.packed(path, &mut MultiBzDecoder::new(reader), depth),
             Kind::Tar => self.tar(path, reader, depth),
             Kind::Gzip => self.packed(path, &mut MultiGzDecoder::new(io::BufReader::new(reader)), depth),
             Kind::Zstd => {
@@ -189,7 +222,8 @@ impl Reading<'_> {
 
     /// What is packed by itself: an archive, or one file whose name is that without the ending.
     fn packed(&mut self, path: &str, reader: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
-        let head = head(reader).map_err(|_| CUT)?;
+        let why = |error: io::Error| if error.kind() == io::ErrorKind::OutOfMemory { TOO_MUCH } else { CUT };
+        let head = head(reader).map_err(why)?;
         let is_tar = kind_of(&head) == Some(Kind::Tar);
         let mut whole = Cursor::new(head).chain(reader);
         if is_tar {
@@ -336,6 +370,19 @@ mod tests {
         writer.finish().unwrap()
     }
 
+    fn xz(bytes: &[u8]) -> Vec<u8> {
+        let options = lzma_rust2::XzOptions::with_preset(6);
+        let mut writer = lzma_rust2::XzWriter::new(Vec::new(), options).unwrap();
+        writer.write_all(bytes).unwrap();
+        writer.finish().unwrap()
+    }
+
+    fn bzipped(bytes: &[u8]) -> Vec<u8> {
+        let mut writer = bzip2::write::BzEncoder::new(Vec::new(), bzip2::Compression::best());
+        writer.write_all(bytes).unwrap();
+        writer.finish().unwrap()
+    }
+
     /// What is found in an archive of this name, and why it was not read.
     fn found(name: &str, bytes: &[u8]) -> Vec<String> {
         let dir = tempfile::tempdir().unwrap();
@@ -368,6 +415,10 @@ mod tests {
         assert_eq!(found("x.tgz", &gzipped(&taped(files))), want("x.tgz"));
         let packed = ruzstd::encoding::compress_to_vec(&*taped(files), ruzstd::encoding::CompressionLevel::Fastest);
         assert_eq!(found("x.tar.zst", &packed), want("x.tar.zst"));
+        assert_eq!(found("x.tar.xz", &xz(&taped(files))), want("x.tar.xz"));
+        assert_eq!(found("x.txz", &xz(&taped(files))), want("x.txz"));
+        assert_eq!(found("x.tar.bz2", &bzipped(&taped(files))), want("x.tar.bz2"));
+        assert_eq!(found("mcp.json.xz", &xz(SETUP)), ["mcp.json.xz!/mcp.json"]);
         let deep = format!("{}/mcp.json", "a".repeat(180));
         let mut builder = tar::Builder::new(Vec::new());
         let mut header = tar::Header::new_gnu();
@@ -392,6 +443,23 @@ mod tests {
     fn what_is_not_read_is_told_and_hostile_ones_end() {
         let whole = zipped(&[("mcp.json", SETUP)]);
         assert_eq!(found("x.zip", &whole[..20]), [CUT]);
+        for packed in [xz(&taped(&[("mcp.json", SETUP)])), bzipped(&taped(&[("mcp.json", SETUP)]))] {
+            assert_eq!(found("x.tar.xz", &packed[..packed.len() / 2]), [CUT]);
+        }
+        // How much memory is needed, its block says.
+        let mut greedy = lzma_rust2::XzOptions::with_preset(0);
+        greedy.lzma_options.dict_size = 192 << 20;
+        let mut writer = lzma_rust2::XzWriter::new(Vec::new(), greedy).unwrap();
+        writer.write_all(SETUP).unwrap();
+        assert_eq!(found("mcp.json.xz", &writer.finish().unwrap()), [TOO_MUCH]);
+        // A bomb: 48 MiB of nothing in a few hundred bytes.
+        let bomb = bzipped(&vec![b' '; 48 << 20]);
+        assert!(bomb.len() < 4096);
+        assert_eq!(found("mcp.json.bz2", &bomb), Vec::<String>::new());
+        assert_eq!(found("x.7z", b"7z\xBC\xAF\x27\x1C\0\x04"), [SEVEN]);
+        assert_eq!(found("x.rar", b"Rar!\x1A\x07\x01\0"), [RAR]);
+        let holds = taped(&[("mcp.json", SETUP), ("x.7z", b"7z\xBC\xAF\x27\x1C\0\x04")]);
+        assert_eq!(found("x.tar", &holds), ["x.tar!/mcp.json", "holds a 7z or RAR archive, which was not read"]);
         let whole = gzipped(&taped(&[("mcp.json", SETUP), ("b.json", SETUP)]));
         assert!(found("x.tgz", &whole[..whole.len() / 2]).contains(&CUT.to_owned()));
         for name in ["../../etc/cron.d/x", "/etc/x"] {

@@ -33,15 +33,15 @@ pub(crate) enum Name {
 
 /// Endings of files that are no setups, sorted. They are skipped unread, which is what makes the walk fast.
 const NEVER: &[&str] = &[
-    "7z", "a", "aac", "ai", "apk", "avi", "avif", "bin", "bmp", "br", "bz2", "c", "cc", "class", "cmake", "cpp", "crt",
-    "css", "cu", "d", "db", "deb", "dll", "dmg", "doc", "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs",
-    "flac", "fs", "gem", "gif", "glb", "gql", "gradle", "graphql", "h", "heic", "hpp", "hs", "ico", "img", "iml",
-    "inl", "iso", "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm",
-    "mo", "mov", "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out",
-    "parquet", "patch", "pb", "pdf", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc",
-    "pyd", "pyi", "r", "rar", "rej", "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql",
-    "sqlite", "sqlite3", "stl", "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue",
-    "war", "wasm", "wav", "webm", "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "xz", "zig",
+    "a", "aac", "ai", "apk", "avi", "avif", "bin", "bmp", "br", "c", "cc", "class", "cmake", "cpp", "crt", "css", "cu",
+    "d", "db", "deb", "dll", "dmg", "doc", "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "flac", "fs",
+    "gem", "gif", "glb", "gql", "gradle", "graphql", "h", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso",
+    "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm", "mo", "mov",
+    "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch",
+    "pb", "pdf", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc", "pyd", "pyi", "r",
+    "rej", "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql", "sqlite", "sqlite3",
+    "stl", "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue", "war", "wasm", "wav",
+    "webm", "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "zig",
 ];
 
 /// Endings of scripts and of programs' texts, sorted.
@@ -77,7 +77,8 @@ pub(crate) fn by_name(name: &str) -> Name {
         b"json" | b"jsonc" | b"json5" | b"toml" | b"yaml" | b"yml" | b"code-workspace" => Name::Notation,
         b"csv" | b"tsv" => Name::Table,
         b"mcpb" | b"dxt" => Name::Bundle,
-        b"crate" | b"gz" | b"nupkg" | b"tar" | b"tgz" | b"vsix" | b"whl" | b"zip" | b"zst" => Name::Archive,
+        b"7z" | b"bz2" | b"crate" | b"gz" | b"nupkg" | b"rar" | b"tar" | b"tbz" | b"tbz2" | b"tgz" | b"txz"
+        | b"vsix" | b"whl" | b"xz" | b"zip" | b"zst" => Name::Archive,
         b"jwt" | b"jws" => Name::Token,
         b"pem" | b"key" => Name::Sidecar,
         b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst"
