@@ -94,6 +94,27 @@ fn only_what_changes_is_told_and_no_secret() {
 }
 
 #[test]
+fn what_lies_in_the_input_itself_and_a_configuration_that_changes_are_heard_of() {
+    let dir = Dir::new(&[("in/mcp.json", PINNED), ("tsuba.toml", "")]);
+    let watch = Watch::begin(&dir, &["in", "--format", "ndjson"]);
+    dir.write("in/mcp.json", SECRET.as_bytes());
+    watch.until("opened", Some("secret/plaintext"));
+    watch.until("verdict", None);
+    // A mistake is told elsewhere and changes nothing; then a package is refused.
+    dir.write("tsuba.toml", b"[refuse\n");
+    std::thread::sleep(Duration::from_millis(600));
+    dir.write("tsuba.toml", b"[refuse]\npackages = [\"npm:@saltmarsh/tide\"]\n");
+    assert_eq!(watch.until("opened", Some("review/not-allowed"))["setup"], "mcp.json");
+    watch.end();
+    let watch = Watch::begin(&dir, &["in/mcp.json", "--format", "ndjson"]);
+    dir.write("in/other.json", SECRET.as_bytes());
+    std::thread::sleep(Duration::from_millis(600));
+    dir.write("in/mcp.json", PINNED.as_bytes());
+    assert_eq!(watch.until("closed", Some("secret/plaintext"))["setup"], "mcp.json");
+    watch.end();
+}
+
+#[test]
 fn a_folder_of_dependencies_and_a_file_that_is_nothing_are_no_news() {
     let dir = Dir::new(&[("a/mcp.json", PINNED)]);
     let watch = Watch::begin(&dir, &["."]);

@@ -21,13 +21,10 @@ pub(super) fn call(program: &Path, lines: &[u8]) {
         Ok(child) => child,
         Err(error) => return output::note(&format!("--on-change {name}: cannot be started ({error})")),
     };
-    let input = child.stdin.take();
-    let written = std::thread::scope(|scope| {
-        // One that reads nothing would hold us up.
-        scope.spawn(move || input.map(|mut input| input.write_all(lines)));
-        wait(&mut child)
-    });
-    match written {
+    // One that reads nothing, or leaves its input to a program of its own, would hold us up.
+    let (input, lines) = (child.stdin.take(), lines.to_vec());
+    std::thread::spawn(move || input.map(|mut input| input.write_all(&lines)));
+    match wait(&mut child) {
         Some(status) if status.success() => {}
         Some(status) => output::note(&format!("--on-change {name}: ended with {status}")),
         None => output::note(&format!("--on-change {name}: ended after {} seconds", MAX_RUN.as_secs())),

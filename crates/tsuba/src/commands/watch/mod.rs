@@ -19,7 +19,7 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 use tsuba_find::Walk;
 use tsuba_report::{Difference, count, differences, write_differences};
 
@@ -60,6 +60,8 @@ enum FormatName {
     Ndjson,
 }
 
+/// Folders that are made all the time are looked for so often.
+const MAX_LOOKS: usize = 4;
 /// So often it is looked whether it shall end, or another day has begun.
 const TICK: Duration = Duration::from_millis(500);
 
@@ -120,13 +122,18 @@ struct Watched<'a> {
     found: Found,
     audited: Option<Audited>,
     day: jiff::civil::Date,
+    /// How the files are that it is judged with.
+    deciding: Vec<State>,
 }
 
 impl<'a> Watched<'a> {
     fn new(args: &'a Args) -> anyhow::Result<Self> {
         let pipeline = pipeline(args)?;
         let look = Look::of(pipeline.wanted())?;
-        Ok(Self { args, look, pipeline, found: Found::default(), audited: None, day: today() })
+        let (found, deciding) = (Found::default(), Vec::new());
+        let mut out = Self { args, look, pipeline, found, audited: None, day: today(), deciding };
+        out.deciding = states(&out.deciding());
+        Ok(out)
     }
 
     /// What a person reads first.
@@ -147,11 +154,23 @@ impl<'a> Watched<'a> {
     fn listen(&self, events: &mut Option<Events>) -> anyhow::Result<()> {
         let Some(events) = events else { return Ok(()) };
         let inputs = self.pipeline.wanted().watched();
-        let walk = Walk { inputs: inputs.clone(), everything: self.args.input.everything, ..Walk::default() };
-        events.watch(&tsuba_find::folders(&walk))?;
+        self.below(&inputs, events)?;
         let files = inputs.into_iter().filter(|input| input.is_file());
         let beside: BTreeSet<PathBuf> = files.chain(self.deciding()).filter_map(|file| folder_of(&file)).collect();
         events.watch(&beside.into_iter().collect::<Vec<_>>())
+    }
+
+    /// Hears of what is written below folders. One that is made between the look and the listening is in the next look.
+    fn below(&self, folders: &[PathBuf], events: &mut Events) -> anyhow::Result<()> {
+        let walk = Walk { inputs: folders.to_vec(), everything: self.args.input.everything, ..Walk::default() };
+        for _ in 0..MAX_LOOKS {
+            let before = events.count();
+            events.watch(&tsuba_find::folders(&walk))?;
+            if events.count() == before {
+                break;
+            }
+        }
+        Ok(())
     }
 
     /// The files that it is judged with.
@@ -176,15 +195,17 @@ impl<'a> Watched<'a> {
     /// Looks again at what was written. Answers the setups that may be others now, as they are told.
     fn update(&mut self, written: &Written, events: &mut Option<Events>) -> anyhow::Result<BTreeSet<String>> {
         let before = self.look.paths(&self.found);
-        let here = std::env::current_dir().unwrap_or_default();
-        let deciding: Vec<PathBuf> = self.deciding().iter().map(|file| plain(&here.join(file))).collect();
-        let decides = written.paths.iter().any(|path| deciding.contains(&plain(&here.join(path))));
-        if decides || written.all {
+        let deciding = states(&self.deciding());
+        let decides = deciding != self.deciding;
+        if decides {
+            self.deciding = deciding;
             // A mistake in it is told, and what was read before goes on.
             match pipeline(self.args).and_then(|pipeline| Ok((Look::of(pipeline.wanted())?, pipeline))) {
                 Ok((look, pipeline)) => (self.look, self.pipeline) = (look, pipeline),
                 Err(error) => output::note(&format!("{error:#}")),
             }
+        }
+        if decides || written.all {
             self.listen(events)?;
             self.all()?;
             return Ok(before.into_iter().chain(self.look.paths(&self.found)).map(|(path, _)| path).collect());
@@ -193,9 +214,7 @@ impl<'a> Watched<'a> {
         for part in &parts {
             let (Part::Tree(folder), Some(events)) = (part, events.as_mut()) else { continue };
             if folder.is_dir() {
-                let walk =
-                    Walk { inputs: vec![folder.clone()], everything: self.args.input.everything, ..Walk::default() };
-                events.watch(&tsuba_find::folders(&walk))?;
+                self.below(std::slice::from_ref(folder), events)?;
             } else {
                 events.forget(folder);
             }
@@ -238,6 +257,14 @@ impl<'a> Watched<'a> {
         }
         out.into_iter().collect()
     }
+}
+
+/// A file's length, and when it was written; none where it is not there.
+type State = Option<(u64, Option<SystemTime>)>;
+
+fn states(files: &[PathBuf]) -> Vec<State> {
+    let state = |file: &PathBuf| file.metadata().ok().map(|facts| (facts.len(), facts.modified().ok()));
+    files.iter().map(state).collect()
 }
 
 fn pipeline(args: &Args) -> anyhow::Result<Pipeline> {
