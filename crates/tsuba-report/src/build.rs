@@ -76,8 +76,7 @@ pub(crate) fn part(
     findings: &BTreeSet<usize>,
 ) -> (Vec<EntryRow>, Vec<FindingRow>, Vec<Unread>) {
     let clean = |text: &str| Text(audit.cleaner.clean(text));
-    let mut paths: Vec<Text> = Vec::with_capacity(audit.analyses.len());
-    paths.extend(audit.analyses.iter().map(|analysis| clean(&analysis.document.path)));
+    let paths: Vec<Text> = audit.analyses.iter().map(|analysis| clean(&analysis.document.path)).collect();
     let mut entries = Vec::new();
     for (s, analysis) in audit.analyses.iter().enumerate() {
         for (e, entry) in analysis.entries.iter().enumerate() {

@@ -124,8 +124,8 @@ impl Difference {
     }
 }
 
-/// A finding among those of two audits.
-type Key<'a> = (&'static str, &'a str, &'a str);
+/// A finding among those of two audits: one that weighs otherwise is another.
+type Key<'a> = (&'static str, &'a str, &'a str, Severity);
 
 /// The findings that nobody has accepted, by what makes each the same.
 fn open(audit: &Audit) -> BTreeMap<Key<'_>, usize> {
@@ -133,7 +133,8 @@ fn open(audit: &Audit) -> BTreeMap<Key<'_>, usize> {
     for (index, finding) in audit.findings.iter().enumerate() {
         let analysis = audit.analyses.get(finding.entry_ref.analysis);
         if let Some(analysis) = analysis.filter(|_| finding.waived.is_none() && !is_undecided(finding)) {
-            out.insert((finding.rule.id, finding.fingerprint.as_str(), analysis.document.path.as_str()), index);
+            let path = analysis.document.path.as_str();
+            out.insert((finding.rule.id, finding.fingerprint.as_str(), path, finding.severity), index);
         }
     }
     out
