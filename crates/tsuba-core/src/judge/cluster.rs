@@ -129,10 +129,14 @@ fn pods(at: usize, analysis: Option<&Analysis>) -> Vec<Pods> {
         return Vec::new();
     };
     let entries = analysis.entries.iter().enumerate().filter(|(_, entry)| entry.listing.is_none());
-    let entries: Vec<(&str, EntryRef)> =
+    let mut entries: Vec<(&str, EntryRef)> =
         entries.map(|(index, entry)| (entry.pointer.as_str(), EntryRef { analysis: at, entry: Some(index) })).collect();
+    entries.sort();
     let of = |workload: &crate::understand::Workload| {
-        let own = entries.iter().filter(|(pointer, _)| stands_in(pointer, workload.at.as_str()));
+        let below = format!("{}/", workload.at.as_str());
+        let first = entries.partition_point(|(pointer, _)| *pointer < below.as_str());
+        let own = entries.get(first..).unwrap_or_default().iter();
+        let own = own.take_while(|(pointer, _)| pointer.starts_with(&below));
         Pods {
             analysis: at,
             namespace: workload.namespace.clone(),
