@@ -41,14 +41,10 @@ const NEAR: usize = 600;
 /// More acts are not looked at around one.
 const MAX_NEAR: usize = 64;
 
-/// More bytes of a file are not read.
-const MAX_GUIDE_BYTES: usize = 256 << 10;
-
 /// What a document instructs, where something is to be said of it.
 pub(super) fn guide(document: &Document) -> Option<Guide> {
     let text = &document.text;
     if document.notation != Notation::Prose
-        || document.facts.candidate
         || !(instructs_by_front(text.as_bytes()) || instructs_by_name(document.file()))
     {
         return None;
@@ -57,7 +53,7 @@ pub(super) fn guide(document: &Document) -> Option<Guide> {
     let setting = |key: &str| front.as_ref().and_then(|front| front.get(key)?.located(Pointer::root().key(key)));
     let name = setting("name").map(|name| name.text).unwrap_or_default();
     let start = front.as_ref().map_or(0, |front: &Node| front.span.range().end).min(text.len());
-    let rest = crate::text::head(text.get(start..).unwrap_or_default(), MAX_GUIDE_BYTES);
+    let rest = text.get(start..).unwrap_or_default();
     let body = Located { text: rest.to_owned(), span: Span::new(start, start + rest.len()), pointer: Pointer::root() };
     let passages: Vec<Located> = setting("description").into_iter().chain([body]).collect();
     let said = Said {
