@@ -38,7 +38,7 @@ const OF_PAGES: &[&str] = &[
 ];
 
 /// What stands in front of a text is looked at up to here (bytes).
-const MAX_FRONT: usize = 4096;
+const MAX_FRONT: usize = 16 << 10;
 
 /// Does a file's name say that it is for a model?
 pub fn instructs_by_name(path: &str) -> bool {
@@ -59,8 +59,12 @@ pub fn instructs_by_front(bytes: &[u8]) -> bool {
     if lines.next() != Some(b"---") {
         return false;
     }
-    let (mut named, mut described, mut set, mut page) = (false, false, false, false);
-    for line in lines.take_while(|line| *line != b"---") {
+    let (mut named, mut described, mut set, mut page, mut closed) = (false, false, false, false, false);
+    for line in lines.by_ref() {
+        if line == b"---" {
+            closed = true;
+            break;
+        }
         let Some(colon) = memchr::memchr(b':', line) else { continue };
         let key = line.get(..colon).unwrap_or_default();
         let is_one = |keys: &[&str]| keys.iter().any(|known| known.as_bytes() == key);
@@ -69,7 +73,15 @@ pub fn instructs_by_front(bytes: &[u8]) -> bool {
         set |= is_one(SETTINGS);
         page |= is_one(OF_PAGES);
     }
-    !page && (set && (named || described) || named && described)
+    // What goes on as it began is several documents of YAML.
+    let goes_on = lines.find(|line| !line.is_empty()).is_some_and(is_setting);
+    closed && !goes_on && !page && (set && (named || described) || named && described)
+}
+
+/// Is a line `key: value`?
+fn is_setting(line: &[u8]) -> bool {
+    let key = memchr::memchr(b':', line).and_then(|colon| line.get(..colon)).unwrap_or_default();
+    !key.is_empty() && key.iter().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'_' | b'-'))
 }
 
 #[cfg(test)]
@@ -98,6 +110,8 @@ mod tests {
             ("---\nname: tides\ndescription: Reads tides.\nlayout: page\n---\n", false),
             ("---\ntools: [a]\n---\n", false),
             ("name: a\ndescription: b\n", false),
+            ("---\nname: a\ndescription: b\n", false),
+            ("---\nname: a\ndescription: b\n---\nservices:\n  mcp: {}\n", false),
             ("---\ntitle: a\n---\nname: x\ndescription: y\n", false),
         ] {
             assert_eq!(instructs_by_front(text.as_bytes()), is, "{text}");
