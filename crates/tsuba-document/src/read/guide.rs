@@ -54,10 +54,20 @@ pub fn instructs_by_name(path: &str) -> bool {
 
 /// Does what stands in front of a text say so?
 pub fn instructs_by_front(bytes: &[u8]) -> bool {
+    behind_front(bytes).is_some()
+}
+
+/// Likewise of a text of which nothing is known: what goes on as it began is several documents of YAML.
+pub(super) fn instructs_by_itself(bytes: &[u8]) -> bool {
+    behind_front(bytes).is_some_and(|first| !is_setting(first))
+}
+
+/// The first line behind what stands in front of a text for a model; empty where there is none.
+fn behind_front(bytes: &[u8]) -> Option<&[u8]> {
     let head = bytes.get(..bytes.len().min(MAX_FRONT)).unwrap_or_default();
     let mut lines = head.split(|byte| *byte == b'\n').map(|line| line.trim_ascii_end());
     if lines.next() != Some(b"---") {
-        return false;
+        return None;
     }
     let (mut named, mut described, mut set, mut page, mut closed) = (false, false, false, false, false);
     for line in lines.by_ref() {
@@ -73,9 +83,8 @@ pub fn instructs_by_front(bytes: &[u8]) -> bool {
         set |= is_one(SETTINGS);
         page |= is_one(OF_PAGES);
     }
-    // What goes on as it began is several documents of YAML.
-    let goes_on = lines.find(|line| !line.is_empty()).is_some_and(is_setting);
-    closed && !goes_on && !page && (set && (named || described) || named && described)
+    let is_guide = closed && !page && (set && (named || described) || named && described);
+    is_guide.then(|| lines.find(|line| !line.is_empty()).unwrap_or_default())
 }
 
 /// Is a line `key: value`?
@@ -111,10 +120,12 @@ mod tests {
             ("---\ntools: [a]\n---\n", false),
             ("name: a\ndescription: b\n", false),
             ("---\nname: a\ndescription: b\n", false),
-            ("---\nname: a\ndescription: b\n---\nservices:\n  mcp: {}\n", false),
+            ("---\nname: a\ndescription: b\n---\nNote: read this.\n", true),
             ("---\ntitle: a\n---\nname: x\ndescription: y\n", false),
         ] {
             assert_eq!(instructs_by_front(text.as_bytes()), is, "{text}");
         }
+        assert!(!instructs_by_itself(b"---\nname: a\ndescription: b\n---\nservices:\n  mcp: {}\n"));
+        assert!(instructs_by_itself(b"---\nname: a\ndescription: b\n---\n\nLook up tides.\n"));
     }
 }

@@ -71,7 +71,7 @@ impl Notation {
 
     fn by_content(text: &str) -> Self {
         // What stands in front of a text for a model looks like YAML.
-        if super::instructs_by_front(text.as_bytes()) {
+        if super::guide::instructs_by_itself(text.as_bytes()) {
             return Self::Prose;
         }
         let first = text.lines().map(str::trim_start).find(|line| {
