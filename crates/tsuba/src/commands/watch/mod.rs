@@ -60,6 +60,8 @@ enum FormatName {
     Ndjson,
 }
 
+/// Where more folders were written at once, as by another branch, everything is looked at.
+const MAX_PARTS: usize = 100;
 /// Folders that are made all the time are looked for so often.
 const MAX_LOOKS: usize = 4;
 /// So often it is looked whether it shall end, or another day has begun.
@@ -205,12 +207,12 @@ impl<'a> Watched<'a> {
                 Err(error) => output::note(&format!("{error:#}")),
             }
         }
-        if decides || written.all {
+        let parts = self.parts(&written.paths);
+        if decides || written.all || parts.len() > MAX_PARTS {
             self.listen(events)?;
             self.all()?;
             return Ok(before.into_iter().chain(self.look.paths(&self.found)).map(|(path, _)| path).collect());
         }
-        let parts = self.parts(&written.paths);
         for part in &parts {
             let (Part::Tree(folder), Some(events)) = (part, events.as_mut()) else { continue };
             if folder.is_dir() {
