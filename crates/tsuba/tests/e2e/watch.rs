@@ -12,6 +12,15 @@ const SECRET: &str = r#"{ "mcpServers": { "tide": { "command": "npx", "args": ["
 /// On a busy machine.
 const LONG: Duration = Duration::from_secs(30);
 
+/// Puts a file into its place whole: what is written in steps may be seen half.
+fn put(dir: &Dir, path: &str, text: &str) {
+    let path = dir.path(path);
+    std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+    let file = tempfile::NamedTempFile::new().unwrap();
+    std::fs::write(file.path(), text).unwrap();
+    file.persist(path).unwrap();
+}
+
 /// A watch that runs.
 struct Watch {
     child: Child,
@@ -70,7 +79,7 @@ impl Watch {
 fn only_what_changes_is_told_and_no_secret() {
     let dir = Dir::new(&[("a/mcp.json", PINNED), ("b/mcp.json", SECRET)]);
     let watch = Watch::begin(&dir, &[".", "--format", "ndjson"]);
-    dir.write("a/mcp.json", SECRET.as_bytes());
+    put(&dir, "a/mcp.json", SECRET);
     let opened = watch.until("opened", Some("secret/plaintext"));
     assert_eq!(
         (&opened["setup"], &opened["line"], &opened["entry"]),
@@ -82,13 +91,13 @@ fn only_what_changes_is_told_and_no_secret() {
     let verdict = watch.until("verdict", None);
     assert_eq!((&verdict["before"], &verdict["verdict"]), (&"unchecked".into(), &"fix-first".into()));
     // A folder that was not there when it began, and what comes into it later.
-    dir.write("new/deep/mcp.json", PINNED.as_bytes());
+    put(&dir, "new/deep/mcp.json", PINNED);
     assert_eq!(watch.until("entry", None)["message"], "new");
-    dir.write("new/deep/mcp.json", SECRET.as_bytes());
+    put(&dir, "new/deep/mcp.json", SECRET);
     assert_eq!(watch.until("opened", Some("secret/plaintext"))["setup"], "new/deep/mcp.json");
     std::fs::remove_dir_all(dir.path("new")).unwrap();
     assert_eq!(watch.until("closed", Some("secret/plaintext"))["setup"], "new/deep/mcp.json");
-    dir.write("b/mcp.json", b"{ \"mcpServers\": ");
+    put(&dir, "b/mcp.json", "{ \"mcpServers\": ");
     assert_eq!(watch.until("unread", None)["setup"], "b/mcp.json");
     watch.end();
 }
@@ -97,19 +106,19 @@ fn only_what_changes_is_told_and_no_secret() {
 fn what_lies_in_the_input_itself_and_a_configuration_that_changes_are_heard_of() {
     let dir = Dir::new(&[("in/mcp.json", PINNED), ("tsuba.toml", "")]);
     let watch = Watch::begin(&dir, &["in", "--format", "ndjson"]);
-    dir.write("in/mcp.json", SECRET.as_bytes());
+    put(&dir, "in/mcp.json", SECRET);
     watch.until("opened", Some("secret/plaintext"));
     watch.until("verdict", None);
     // A mistake is told elsewhere and changes nothing; then a package is refused.
-    dir.write("tsuba.toml", b"[refuse\n");
+    put(&dir, "tsuba.toml", "[refuse\n");
     std::thread::sleep(Duration::from_millis(600));
-    dir.write("tsuba.toml", b"[refuse]\npackages = [\"npm:@saltmarsh/tide\"]\n");
+    put(&dir, "tsuba.toml", "[refuse]\npackages = [\"npm:@saltmarsh/tide\"]\n");
     assert_eq!(watch.until("opened", Some("review/not-allowed"))["setup"], "mcp.json");
     watch.end();
     let watch = Watch::begin(&dir, &["in/mcp.json", "--format", "ndjson"]);
-    dir.write("in/other.json", SECRET.as_bytes());
+    put(&dir, "in/other.json", SECRET);
     std::thread::sleep(Duration::from_millis(600));
-    dir.write("in/mcp.json", PINNED.as_bytes());
+    put(&dir, "in/mcp.json", PINNED);
     assert_eq!(watch.until("closed", Some("secret/plaintext"))["setup"], "mcp.json");
     watch.end();
 }
@@ -118,10 +127,10 @@ fn what_lies_in_the_input_itself_and_a_configuration_that_changes_are_heard_of()
 fn a_folder_of_dependencies_and_a_file_that_is_nothing_are_no_news() {
     let dir = Dir::new(&[("a/mcp.json", PINNED)]);
     let watch = Watch::begin(&dir, &["."]);
-    dir.write("node_modules/x/mcp.json", SECRET.as_bytes());
-    dir.write("a/notes.md", b"# Notes\n");
+    put(&dir, "node_modules/x/mcp.json", SECRET);
+    put(&dir, "a/notes.md", "# Notes\n");
     std::thread::sleep(Duration::from_secs(1));
-    dir.write("a/mcp.json", SECRET.as_bytes());
+    put(&dir, "a/mcp.json", SECRET);
     let head = watch.line();
     assert!(head.contains("opened, "), "{head}");
     watch.line();
@@ -136,7 +145,7 @@ fn a_program_is_called_with_what_has_changed() {
         Dir::new(&[("a/mcp.json", PINNED), ("hook.sh", "#!/bin/sh\ncat > told.part && mv told.part told.ndjson\n")]);
     std::fs::set_permissions(dir.path("hook.sh"), std::fs::Permissions::from_mode(0o755)).unwrap();
     let watch = Watch::begin(&dir, &["a", "--on-change", "./hook.sh", "--severity", "high"]);
-    dir.write("a/mcp.json", SECRET.as_bytes());
+    put(&dir, "a/mcp.json", SECRET);
     watch.line();
     let end = std::time::Instant::now() + LONG;
     let told = loop {
@@ -156,7 +165,7 @@ fn a_program_is_called_with_what_has_changed() {
 fn without_events_everything_is_looked_at_in_turn() {
     let dir = Dir::new(&[("a/mcp.json", PINNED)]);
     let watch = Watch::begin(&dir, &["a/mcp.json", "--poll", "1", "--format", "ndjson"]);
-    dir.write("a/mcp.json", SECRET.as_bytes());
+    put(&dir, "a/mcp.json", SECRET);
     assert_eq!(watch.until("opened", Some("secret/plaintext"))["setup"], "mcp.json");
     watch.end();
 }
