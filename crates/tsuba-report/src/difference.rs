@@ -180,9 +180,12 @@ pub fn differences(old: &Audit, new: &Audit, paths: &BTreeSet<String>, undecided
         };
         Rows::of(part(audit, wanted, findings))
     };
+    // Rows call a setup by what may be printed of its path.
+    let cleaned = |path: &String| [&old.cleaner, &new.cleaner].map(|cleaner| cleaner.clean(path).to_string());
+    let told: BTreeSet<String> = paths.iter().flat_map(cleaned).collect();
     let old = part(old, &gone, turned.iter().map(|(was, _)| *was).collect());
     let new = part(new, &come, turned.iter().map(|(_, is)| *is).collect());
-    between(&old, &new, paths, undecided)
+    between(&old, &new, &told, undecided)
 }
 
 /// The rows of a part of an audit.

@@ -97,6 +97,10 @@ fn only_what_changes_is_told_and_no_secret() {
     assert_eq!(watch.until("opened", Some("secret/plaintext"))["setup"], "new/deep/mcp.json");
     std::fs::remove_dir_all(dir.path("new")).unwrap();
     assert_eq!(watch.until("closed", Some("secret/plaintext"))["setup"], "new/deep/mcp.json");
+    // A name that would write into the terminal, or pass for a line of its own.
+    put(&dir, "b/\u{1b}[31m\n{}.json", PINNED);
+    let hostile = watch.until("entry", None);
+    assert_eq!((&hostile["setup"], &hostile["message"]), (&"b/⟨U+001B⟩[31m⟨U+000A⟩{}.json".into(), &"new".into()));
     put(&dir, "b/mcp.json", "{ \"mcpServers\": ");
     assert_eq!(watch.until("unread", None)["setup"], "b/mcp.json");
     watch.end();
