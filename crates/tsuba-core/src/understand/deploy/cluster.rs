@@ -1,6 +1,9 @@
 //! What a cluster's objects say beside its workloads: the ways in to their pods, and the rights of the accounts that these run as. Services,
 //! routes and bindings mostly lie in files of their own, beside the workload's.
 
+use super::annotations::{
+    annotations, asks_callers, bounds_networks, brings_tls, is_inside, names_login, speaks_of_login,
+};
 use super::kubernetes::{WORKLOADS, below, labels, objects};
 use super::speaks_of_servers;
 use crate::prelude::*;
@@ -346,78 +349,4 @@ fn grant(object: &Node) -> Option<Grant> {
         }
     };
     rules.iter().filter_map(of_rule).max()
-}
-
-/// The annotations of an object: name in small letters, and value.
-fn annotations(object: &Node) -> impl Iterator<Item = (&str, String)> {
-    let all = object.get("metadata").and_then(|meta| meta.get("annotations"));
-    let all = all.map(Node::members).unwrap_or_default().iter();
-    all.filter_map(|member| Some((member.key.text.as_str(), member.value.scalar()?.into_owned())))
-}
-
-/// Does an annotation say that callers are asked who they are, or come from few networks?
-fn asks_callers(name: &str, value: &str) -> bool {
-    let own = name.rsplit('/').next().unwrap_or(name);
-    let off = matches!(value.trim().to_ascii_lowercase().as_str(), "" | "false" | "none" | "off" | "no" | "disabled");
-    !off && (speaks_of_login(own)
-        || bounds_networks(own)
-        || own.ends_with("middlewares") && (speaks_of_login(value) || bounds_networks(value)))
-}
-
-/// Is a login a word of it?
-fn speaks_of_login(text: &str) -> bool {
-    let words = words_of(text);
-    let is_login = |word: &String| {
-        matches!(
-            word.as_str(),
-            "auth"
-                | "auth2"
-                | "authn"
-                | "authz"
-                | "oauth"
-                | "oauth2"
-                | "oidc"
-                | "jwt"
-                | "sso"
-                | "signin"
-                | "authentication"
-                | "forwardauth"
-                | "basicauth"
-                | "mtls"
-                | "cognito"
-                | "iap"
-                | "authorizer"
-                | "openid"
-                | "saml"
-        )
-    };
-    words.iter().any(is_login)
-}
-
-/// Does a variable or option of the server say how callers log in? A token that it is handed itself says nothing of them.
-fn names_login(name: &str) -> bool {
-    let words = words_of(name);
-    let has = |wanted: &[&str]| words.iter().any(|word| wanted.contains(&word.as_str()));
-    has(&["oauth", "oauth2", "oidc", "jwt", "jwks", "issuer", "audience", "introspection", "authn", "openid"])
-        || (has(&["auth", "authentication"]) && !has(&["token", "key", "password", "user", "username", "header"]))
-}
-
-fn bounds_networks(name: &str) -> bool {
-    let lower = name.to_ascii_lowercase();
-    ["whitelist", "allowlist", "source-range", "inbound-cidrs", "ipallow"].iter().any(|word| lower.contains(word))
-}
-
-fn is_inside(name: &str, value: &str) -> bool {
-    let words = words_of(name);
-    let internal = words.iter().any(|word| word == "internal") && value != "false";
-    internal || words_of(value).iter().any(|word| word == "internal")
-}
-
-fn brings_tls(name: &str, value: &str) -> bool {
-    let own = words_of(name.rsplit('/').next().unwrap_or(name));
-    let certified = own.iter().any(|word| matches!(word.as_str(), "certificate" | "certificates" | "cert" | "certs"));
-    certified
-        || value.contains("HTTPS")
-        || (own.iter().any(|word| word == "tls") && value == "true")
-        || (own.iter().any(|word| word == "entrypoints") && value.contains("secure"))
 }

@@ -1,6 +1,7 @@
 //! Deployment files: what they run is put into the words of a container engine's command line, each word at the place where it is written, and
 //! is then understood and judged like any other entry. Only what runs a tool server counts: an ordinary service is nobody's setup.
 
+mod annotations;
 mod cluster;
 mod compose;
 mod dockerfile;
