@@ -1,6 +1,6 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
-use super::cluster::{Objects, clusters, stands_in};
+use super::cluster::{Objects, clusters};
 use super::connect::{connect, receivers};
 use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, waive};
 use super::options::Options;
@@ -187,9 +187,7 @@ fn counting(
     let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
     let papers = papers.into_iter().filter(move |analysis| *analysis != entry_ref.analysis);
     let papers = papers.map(|analysis| EntryRef { analysis, entry: None });
-    let objects = objects.get(&entry_ref).map(Vec::as_slice).unwrap_or_default();
-    let objects: BTreeSet<EntryRef> =
-        objects.iter().map(|(analysis, _)| EntryRef { analysis: *analysis, entry: None }).collect();
+    let objects = objects.documents(entry_ref).into_iter().map(|analysis| EntryRef { analysis, entry: None });
     [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers).chain(objects)
 }
 
@@ -199,12 +197,8 @@ fn counts(finding: &Finding, entry_ref: EntryRef, objects: &Objects) -> bool {
     if finding.entry_ref.entry.is_some() || entry_ref.entry.is_none() {
         return true;
     }
-    let own = objects.get(&entry_ref).map(Vec::as_slice).unwrap_or_default();
-    let mut of_document = own.iter().filter(|(analysis, _)| *analysis == finding.entry_ref.analysis).peekable();
-    if of_document.peek().is_some() {
-        return of_document.any(|(_, object)| stands_in(finding.pointer.as_str(), object.as_str()));
-    }
-    finding.rule.ways.counts_behind
+    let of_object = objects.have(entry_ref, finding.entry_ref.analysis, finding.pointer.as_str());
+    of_object.unwrap_or(finding.rule.ways.counts_behind)
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.

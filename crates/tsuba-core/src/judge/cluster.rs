@@ -6,19 +6,37 @@ use crate::prelude::*;
 use crate::text::Pointer;
 use crate::understand::{Analysis, Cluster, Grant};
 
-/// A name is followed to so many services, and one of those or an account to so many workloads, and no more objects of a folder count for its entries: hostile ones may all name
-/// each other.
+/// A name is followed to so many services, and one of those or an account to so many workloads: hostile ones may all name each other.
 const MAX_WORKLOADS: usize = 64;
+/// So many workloads are looked at for those that a service or an account means.
+const MAX_CANDIDATES: usize = 1_000;
+/// More objects of a folder do not count for its entries; what is found of them is told all the same.
 const MAX_LINKS: usize = 100_000;
 
 /// The objects that count for an entry: the document of each, and where it stands in that.
-pub(super) type Objects = BTreeMap<EntryRef, Vec<(usize, Pointer)>>;
+#[derive(Debug, Default)]
+pub(super) struct Objects(BTreeMap<EntryRef, BTreeSet<(usize, String)>>);
+
+impl Objects {
+    /// The documents with objects that count for an entry.
+    pub(super) fn documents(&self, entry: EntryRef) -> BTreeSet<usize> {
+        self.0.get(&entry).into_iter().flatten().map(|(analysis, _)| *analysis).collect()
+    }
+
+    /// Does a place of a document stand in an object that counts for an entry? `None` where no object of that document does.
+    pub(super) fn have(&self, entry: EntryRef, analysis: usize, pointer: &str) -> Option<bool> {
+        let own = self.0.get(&entry)?;
+        own.range((analysis, String::new())..).next().filter(|(first, _)| *first == analysis)?;
+        let above = pointer.match_indices('/').map(|(at, _)| at).chain([pointer.len()]);
+        Some(above.filter_map(|at| pointer.get(..at)).any(|object| own.contains(&(analysis, object.to_owned()))))
+    }
+}
 
 /// A tool server's pods.
 struct Pods {
     analysis: usize,
     namespace: String,
-    labels: Vec<(String, String)>,
+    labels: BTreeSet<(String, String)>,
     account: String,
     asks: bool,
     entries: Vec<EntryRef>,
@@ -32,7 +50,7 @@ pub(super) fn clusters(analyses: &mut [Analysis]) -> Objects {
         let folder = path.rsplit_once('/').map(|(folder, _)| folder).unwrap_or_default();
         folders.entry(folder.to_owned()).or_default().push(at);
     }
-    let mut out = Objects::new();
+    let mut out = Objects::default();
     for members in folders.into_values() {
         folder(analyses, &members, &mut out);
     }
@@ -42,7 +60,13 @@ pub(super) fn clusters(analyses: &mut [Analysis]) -> Objects {
 fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
     let pods: Vec<Pods> = members.iter().flat_map(|at| pods(*at, analyses.get(*at))).collect();
     let clusters = || members.iter().filter_map(|at| analyses.get(*at)?.exposure.cluster.as_deref());
-    let listeners: Vec<_> = clusters().flat_map(|cluster| &cluster.listeners).cloned().collect();
+    // Of a gateway, and of each of its listeners: is it reached without TLS alone?
+    let mut plain: BTreeMap<(String, Option<String>), bool> = BTreeMap::new();
+    for listener in clusters().flat_map(|cluster| &cluster.listeners) {
+        for name in [None, Some(listener.name.clone())] {
+            *plain.entry((listener.gateway.clone(), name)).or_insert(true) &= listener.plain;
+        }
+    }
     let roles: BTreeMap<String, Grant> = clusters().flat_map(|cluster| cluster.roles.iter().cloned()).collect();
     // By name: the pods that a service leads to.
     let mut services: BTreeMap<String, Vec<(String, Vec<usize>)>> = BTreeMap::new();
@@ -53,19 +77,20 @@ fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
         pods.labels.iter().for_each(|label| by_label.entry(label).or_default().push(index));
     }
     let selected = |namespace: &str, selector: &[(String, String)]| -> Vec<usize> {
-        let first = selector.first().and_then(|label| by_label.get(label)).map(Vec::as_slice).unwrap_or_default();
+        // By the label that the fewest have.
+        let having = |label| by_label.get(label).map(Vec::as_slice).unwrap_or_default();
+        let fewest = selector.iter().map(having).min_by_key(|having| having.len()).unwrap_or_default();
         let of = |index: &&usize| {
             pods.get(**index).is_some_and(|pods| {
                 same(namespace, &pods.namespace) && selector.iter().all(|label| pods.labels.contains(label))
             })
         };
-        first.iter().filter(of).take(MAX_WORKLOADS).copied().collect()
+        fewest.iter().take(MAX_CANDIDATES).filter(of).take(MAX_WORKLOADS).copied().collect()
     };
     let mut links: Vec<(usize, usize, Pointer)> = Vec::new();
-    let mut noted: Vec<(usize, Cluster)> = Vec::new();
+    let mut noted: Vec<(usize, Box<Cluster>)> = Vec::new();
     for at in members {
-        let Some(mut cluster) = analyses.get(*at).and_then(|analysis| analysis.exposure.cluster.as_deref()).cloned()
-        else {
+        let Some(mut cluster) = analyses.get_mut(*at).and_then(|analysis| analysis.exposure.cluster.take()) else {
             continue;
         };
         for service in &mut cluster.services {
@@ -91,16 +116,13 @@ fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
                 route.asks |= pods.get(*index).is_some_and(|pods| pods.asks);
                 links.push((*index, *at, route.at.clone()));
             }
-            if let Some((gateway, section)) = &route.listener {
-                let own = |listener: &&_| is_of(listener, gateway, section.as_deref());
-                let mut own = listeners.iter().filter(own).peekable();
-                route.plain |= own.peek().is_some() && own.all(|listener| listener.plain);
-            }
+            route.plain |= route.listener.as_ref().and_then(|listener| plain.get(listener)).copied().unwrap_or(false);
         }
         for binding in &mut cluster.bindings {
             binding.grant = binding.grant.or_else(|| roles.get(&binding.role.text).copied());
             for (namespace, name) in &binding.accounts {
                 let own = by_account.get(name.as_str()).map(Vec::as_slice).unwrap_or_default().iter();
+                let own = own.take(MAX_CANDIDATES);
                 let own = own.filter(|index| pods.get(**index).is_some_and(|pods| same(namespace, &pods.namespace)));
                 for index in own.take(MAX_WORKLOADS) {
                     binding.account.get_or_insert_with(|| name.clone());
@@ -111,12 +133,12 @@ fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
     }
     for (at, cluster) in noted {
         if let Some(analysis) = analyses.get_mut(at) {
-            analysis.exposure.cluster = Some(Box::new(cluster));
+            analysis.exposure.cluster = Some(cluster);
         }
     }
     for (index, at, pointer) in links.into_iter().take(MAX_LINKS) {
         for entry in pods.get(index).map(|pods| pods.entries.as_slice()).unwrap_or_default() {
-            out.entry(*entry).or_default().push((at, pointer.clone()));
+            out.0.entry(*entry).or_default().insert((at, pointer.as_str().to_owned()));
         }
     }
 }
@@ -140,22 +162,13 @@ fn pods(at: usize, analysis: Option<&Analysis>) -> Vec<Pods> {
         Pods {
             analysis: at,
             namespace: workload.namespace.clone(),
-            labels: workload.labels.clone(),
+            labels: workload.labels.iter().cloned().collect(),
             account: workload.account.clone(),
             asks: workload.asks,
             entries: own.map(|(_, entry)| *entry).collect(),
         }
     };
     cluster.workloads.iter().map(of).filter(|pods| !pods.entries.is_empty()).collect()
-}
-
-/// Does a value stand in an object?
-pub(super) fn stands_in(pointer: &str, object: &str) -> bool {
-    pointer.strip_prefix(object).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-}
-
-fn is_of(listener: &crate::understand::Listener, gateway: &str, section: Option<&str>) -> bool {
-    listener.gateway == gateway && section.is_none_or(|section| section == listener.name)
 }
 
 /// Where one of two does not say in which namespace it is, that is decided by who applies it.

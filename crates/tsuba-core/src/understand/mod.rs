@@ -27,7 +27,7 @@ mod variables;
 
 pub(crate) use aliases::normalized_name;
 pub use deploy::{Binding, Cluster, Grant, Route, Service};
-pub(crate) use deploy::{Listener, REFERENCE, USER, Workload, as_written, packs_secrets};
+pub(crate) use deploy::{REFERENCE, USER, Workload, as_written, packs_secrets};
 pub use entry::{Asks, Credential, Entry, Folder, Listed, Reach, Transport};
 pub use exposure::{Card, NetworkExposure};
 pub(crate) use fetched::{Fetched, fetched};

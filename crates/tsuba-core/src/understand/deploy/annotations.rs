@@ -5,7 +5,7 @@ use crate::prelude::*;
 use crate::read::Node;
 use crate::text::words_of;
 
-/// The annotations of an object: name in small letters, and value.
+/// The annotations of an object: name and value.
 pub(super) fn annotations(object: &Node) -> impl Iterator<Item = (&str, String)> {
     let all = object.get("metadata").and_then(|meta| meta.get("annotations"));
     let all = all.map(Node::members).unwrap_or_default().iter();
@@ -15,10 +15,20 @@ pub(super) fn annotations(object: &Node) -> impl Iterator<Item = (&str, String)>
 /// Does an annotation say that callers are asked who they are, or come from few networks?
 pub(super) fn asks_callers(name: &str, value: &str) -> bool {
     let own = name.rsplit('/').next().unwrap_or(name);
-    let off = matches!(value.trim().to_ascii_lowercase().as_str(), "" | "false" | "none" | "off" | "no" | "disabled");
-    !off && (speaks_of_login(own)
-        || bounds_networks(own)
-        || own.ends_with("middlewares") && (speaks_of_login(value) || bounds_networks(value)))
+    !is_off(value)
+        && (speaks_of_login(own)
+            || (bounds_networks(own) && !is_everybody(value))
+            || own.ends_with("middlewares") && (speaks_of_login(value) || bounds_networks(value)))
+}
+
+/// Does a value switch off what its name speaks of?
+pub(super) fn is_off(value: &str) -> bool {
+    matches!(value.trim().to_ascii_lowercase().as_str(), "" | "false" | "none" | "off" | "no" | "disabled" | "0")
+}
+
+/// Is one of these networks all of them?
+pub(super) fn is_everybody(networks: &str) -> bool {
+    networks.split([',', ' ', ';']).any(|network| matches!(network.trim(), "0.0.0.0/0" | "::/0" | "*"))
 }
 
 /// Is a login a word of it?
@@ -55,8 +65,9 @@ pub(super) fn speaks_of_login(text: &str) -> bool {
 pub(super) fn names_login(name: &str) -> bool {
     let words = words_of(name);
     let has = |wanted: &[&str]| words.iter().any(|word| wanted.contains(&word.as_str()));
-    has(&["oauth", "oauth2", "oidc", "jwt", "jwks", "issuer", "audience", "introspection", "authn", "openid"])
-        || (has(&["auth", "authentication"]) && !has(&["token", "key", "password", "user", "username", "header"]))
+    !has(&["disable", "disabled", "skip", "without", "insecure"])
+        && (has(&["oauth", "oauth2", "oidc", "jwt", "jwks", "issuer", "audience", "introspection", "authn", "openid"])
+            || (has(&["auth", "authentication"]) && !has(&["token", "key", "password", "user", "username", "header"])))
 }
 
 pub(super) fn bounds_networks(name: &str) -> bool {
@@ -64,10 +75,15 @@ pub(super) fn bounds_networks(name: &str) -> bool {
     ["whitelist", "allowlist", "source-range", "inbound-cidrs", "ipallow"].iter().any(|word| lower.contains(word))
 }
 
+/// Does an annotation keep a balancer inside of one's own network? What only speaks of that, as a description, does not.
 pub(super) fn is_inside(name: &str, value: &str) -> bool {
-    let words = words_of(name);
-    let internal = words.iter().any(|word| word == "internal") && value != "false";
-    internal || words_of(value).iter().any(|word| word == "internal")
+    let value = value.trim();
+    let own = name.rsplit('/').next().unwrap_or(name);
+    let named = words_of(own).iter().any(|word| word == "internal");
+    // An older form of one provider has all networks as its value.
+    (named && matches!(value, "true" | "0.0.0.0/0"))
+        || (value.eq_ignore_ascii_case("internal")
+            && words_of(own).iter().any(|word| matches!(word.as_str(), "scheme" | "type")))
 }
 
 pub(super) fn brings_tls(name: &str, value: &str) -> bool {

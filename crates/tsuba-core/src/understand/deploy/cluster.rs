@@ -2,7 +2,8 @@
 //! routes and bindings mostly lie in files of their own, beside the workload's.
 
 use super::annotations::{
-    annotations, asks_callers, bounds_networks, brings_tls, is_inside, names_login, speaks_of_login,
+    annotations, asks_callers, bounds_networks, brings_tls, is_everybody, is_inside, is_off, names_login,
+    speaks_of_login,
 };
 use super::kubernetes::{WORKLOADS, below, labels, objects};
 use super::speaks_of_servers;
@@ -176,7 +177,8 @@ fn workload(object: &Node, spec: &Node, at: Pointer, (namespace, labels): (Strin
         let name = container.get("name").and_then(Node::text).unwrap_or_default();
         let image = container.get("image").and_then(Node::text).unwrap_or_default();
         let env = container.get("env").map(Node::items).unwrap_or_default();
-        let env = env.iter().filter_map(|variable| variable.get("name")?.text());
+        let on = |variable: &&Node| !variable.get("value").and_then(Node::scalar).is_some_and(|value| is_off(&value));
+        let env = env.iter().filter(on).filter_map(|variable| variable.get("name")?.text());
         let words = ["command", "args"].into_iter().filter_map(|key| container.get(key)).flat_map(Node::items);
         let words = words.filter_map(Node::text).filter(|word| word.starts_with("--"));
         speaks_of_login(name) || speaks_of_login(image) || env.chain(words).any(names_login)
@@ -205,8 +207,10 @@ fn service(object: &Node, at: &Pointer, namespace: String, name: String) -> Serv
 
 /// A balancer inside of one's own network, or for few networks, says so.
 pub(super) fn stays_inside(service: &Node) -> bool {
-    service.get("spec").is_some_and(|spec| spec.get("loadBalancerSourceRanges").is_some())
-        || annotations(service).any(|(name, value)| is_inside(name, &value) || bounds_networks(name))
+    let ranges = service.get("spec").and_then(|spec| spec.get("loadBalancerSourceRanges")).map(Node::items);
+    let few = |ranges: &[Node]| !ranges.is_empty() && !ranges.iter().filter_map(Node::text).any(is_everybody);
+    let keeps = |name: &str, value: &str| is_inside(name, value) || (bounds_networks(name) && !is_everybody(value));
+    ranges.is_some_and(few) || annotations(service).any(|(name, value)| keeps(name, &value))
 }
 
 fn route(kind: &str, object: &Node, at: &Pointer) -> Option<Route> {

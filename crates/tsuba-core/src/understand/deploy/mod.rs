@@ -15,9 +15,9 @@ use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, Span};
 
+pub(crate) use cluster::Workload;
 pub(in crate::understand) use cluster::cluster;
 pub use cluster::{Binding, Cluster, Grant, Route, Service};
-pub(crate) use cluster::{Listener, Workload};
 pub(crate) use kept::REFERENCE;
 pub(crate) use unit::USER;
 
