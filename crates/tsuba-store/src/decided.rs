@@ -1,7 +1,7 @@
 //! The decisions of a company's registers, as its reports have them: what each holds for, and where it would hold if it were taken there, too.
 
-use crate::{Store, StoreError, maybe, text};
-use rusqlite::params;
+use crate::db::values;
+use crate::{Store, StoreError};
 use serde::Serialize;
 use std::collections::BTreeSet;
 
@@ -50,7 +50,7 @@ pub struct Elsewhere {
 }
 
 /// More entries are not listed for one decision.
-const MAX_ELSEWHERE: u32 = 1000;
+const MAX_ELSEWHERE: i64 = 1000;
 
 /// How bad it is where an entry stands so.
 fn rank(standing: &str) -> u8 {
@@ -69,48 +69,47 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn decisions(&self, until: Option<&str>) -> Result<Vec<DecisionLine>, StoreError> {
-        let mut select = self.0.prepare(
+        let select =
             "SELECT d.key, s.name, d.by, d.day, d.until, d.reason, d.conditions, e.name, e.decision, e.fingerprint
              FROM decision d JOIN scope s ON s.id = d.scope JOIN entry e ON e.scope = d.scope AND e.decided = d.key AND e.decided <> ''
-             WHERE e.gone IS NULL AND (?1 IS NULL OR d.until <= ?1) ORDER BY d.key, d.by, d.day, s.name, e.place, e.name",
-        )?;
-        let mut rows = select.query(params![until])?;
+             WHERE e.gone IS NULL AND (CAST(?1 AS TEXT) IS NULL OR d.until <= ?1) ORDER BY d.key, d.by, d.day, s.name, e.place, e.name";
         let mut out: Vec<(BTreeSet<String>, DecisionLine)> = Vec::new();
-        while let Some(row) = rows.next()? {
-            let (id, by, on) = (text(row, 0)?, text(row, 2)?, text(row, 3)?);
+        self.0.each(select, values![until], |row| {
+            let (id, by, on) = (row.text(0)?, row.text(2)?, row.text(3)?);
             // A register may be that of many repositories.
             let same = |line: &DecisionLine| (&line.id, &line.by, &line.on) == (&id, &by, &on);
             if out.last().is_none_or(|(_, line)| !same(line)) {
                 let line = DecisionLine {
                     id,
                     scopes: Vec::new(),
-                    standing: text(row, 8)?,
+                    standing: row.text(8)?,
                     entries: Vec::new(),
                     lapsed: 0,
                     by,
                     on,
-                    until: maybe(row, 4)?,
-                    reason: text(row, 5)?,
-                    conditions: text(row, 6)?,
+                    until: row.maybe(4)?,
+                    reason: row.text(5)?,
+                    conditions: row.text(6)?,
                     elsewhere: Vec::new(),
                 };
                 out.push((BTreeSet::new(), line));
             }
-            let Some((prints, line)) = out.last_mut() else { continue };
-            let (scope, standing) = (text(row, 1)?, text(row, 8)?);
+            let Some((prints, line)) = out.last_mut() else { return Ok(()) };
+            let (scope, standing) = (row.text(1)?, row.text(8)?);
             if line.scopes.last() != Some(&scope) {
                 line.scopes.push(scope);
             }
-            line.entries.push(text(row, 7)?);
+            line.entries.push(row.text(7)?);
             line.lapsed += usize::from(matches!(standing.as_str(), "changed" | "expired"));
             // What it was taken on, and not what that has become.
             if matches!(standing.as_str(), "approved" | "refused") {
-                prints.insert(row.get(9)?);
+                prints.insert(row.raw(9)?);
             }
             if rank(&standing) > rank(&line.standing) {
                 line.standing = standing;
             }
-        }
+            Ok(())
+        })?;
         for (prints, line) in &mut out {
             for print in prints.iter() {
                 line.elsewhere.extend(self.elsewhere(print)?);
@@ -126,21 +125,19 @@ impl Store {
     }
 
     fn elsewhere(&self, print: &str) -> Result<Vec<Elsewhere>, StoreError> {
-        let mut select = self.0.prepare_cached(
+        let select =
             "SELECT s.name, e.place, e.name, CASE e.team WHEN '' THEN e.owner ELSE e.team END, e.verdict, e.key
              FROM entry e JOIN scope s ON s.id = e.scope
-             WHERE e.fingerprint = ?1 AND e.kind = 'entry' AND e.gone IS NULL AND e.decided = '' LIMIT ?2",
-        )?;
-        let rows = select.query_map(params![print, MAX_ELSEWHERE], |row| {
+             WHERE e.fingerprint = ?1 AND e.kind = 'entry' AND e.gone IS NULL AND e.decided = '' LIMIT ?2";
+        self.0.rows(select, values![print, MAX_ELSEWHERE], |row| {
             Ok(Elsewhere {
-                scope: text(row, 0)?,
-                place: text(row, 1)?,
-                name: text(row, 2)?,
-                owner: text(row, 3)?,
-                verdict: text(row, 4)?,
-                id: text(row, 5)?,
+                scope: row.text(0)?,
+                place: row.text(1)?,
+                name: row.text(2)?,
+                owner: row.text(3)?,
+                verdict: row.text(4)?,
+                id: row.text(5)?,
             })
-        })?;
-        rows.collect::<Result<_, _>>().map_err(StoreError::from)
+        })
     }
 }

@@ -1,8 +1,8 @@
 //! Taking things out: a repository or host that is no more, and what is too old.
 
+use crate::db::values;
 use crate::{Store, StoreError};
 use jiff::civil::Date;
-use rusqlite::{TransactionBehavior, params};
 
 /// What is to be forgotten.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -21,33 +21,31 @@ impl Store {
     /// # Errors
     /// Where the database cannot be written.
     pub fn forget(&mut self, what: &Forget) -> Result<usize, StoreError> {
-        let transaction = self.0.transaction_with_behavior(TransactionBehavior::Immediate)?;
-        let count = match what {
+        let count = self.0.whole(|db| match what {
             Forget::Repository(name) | Forget::Host(name) => {
                 let column = if matches!(what, Forget::Host(_)) { "host" } else { "repository" };
                 let reports =
                     format!("SELECT count(*) FROM report r JOIN scope s ON s.id = r.scope WHERE s.{column} = ?1");
-                let count: u32 = transaction.query_row(&reports, [name], |row| row.get(0))?;
-                transaction.execute(&format!("DELETE FROM scope WHERE {column} = ?1"), [name])?;
-                usize::try_from(count).unwrap_or(usize::MAX)
+                let count = db.one(&reports, values![name], |row| row.count(0))?;
+                db.run(&format!("DELETE FROM scope WHERE {column} = ?1"), values![name])?;
+                Ok(usize::try_from(count.unwrap_or_default()).unwrap_or(usize::MAX))
             }
             Forget::Before(day) => {
                 let day = day.to_string();
                 // The newest report of a scope stays, however old: it says what is there.
-                let count = transaction.execute(
+                let count = db.run(
                     "DELETE FROM report WHERE as_of < ?1 AND EXISTS
                      (SELECT 1 FROM report later WHERE later.scope = report.scope AND (later.as_of, later.id) > (report.as_of, report.id))",
-                    params![day],
+                    values![&day],
                 )?;
-                transaction.execute("DELETE FROM entry WHERE gone < ?1", params![day])?;
-                transaction.execute("DELETE FROM finding WHERE closed < ?1", params![day])?;
-                transaction.execute("DELETE FROM event WHERE day < ?1 AND what <> 'first seen'", params![day])?;
-                count
+                db.run("DELETE FROM entry WHERE gone < ?1", values![&day])?;
+                db.run("DELETE FROM finding WHERE closed < ?1", values![&day])?;
+                db.run("DELETE FROM event WHERE day < ?1 AND what <> 'first seen'", values![&day])?;
+                Ok(count)
             }
-        };
-        transaction.commit()?;
+        })?;
         // What is forgotten is not to be read out of the file either.
-        self.0.execute_batch("PRAGMA wal_checkpoint(TRUNCATE); VACUUM;")?;
+        self.0.wipe()?;
         Ok(count)
     }
 }

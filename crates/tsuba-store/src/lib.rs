@@ -5,6 +5,7 @@
 //! Only what reports hold is kept, so no secret can be in the store.
 
 mod add;
+mod db;
 mod decided;
 mod forget;
 mod life;
@@ -15,6 +16,9 @@ mod uses;
 mod wheres;
 
 pub use add::Added;
+pub use db::DbError;
+#[cfg(feature = "postgres")]
+pub use db::postgres::Address;
 pub use decided::{DecisionLine, Elsewhere};
 pub use forget::Forget;
 pub use life::{Event, Life};
@@ -22,28 +26,19 @@ pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
 pub use wheres::{Use, Wanted};
 
-use rusqlite::{Connection, ErrorCode, Row};
+use db::Db;
 use std::fmt;
-use std::path::Path;
-use std::sync::LazyLock;
-use std::time::{Duration, Instant};
-use tsuba_core::judge::pattern_redactor;
-use tsuba_core::text::Redactor;
+use std::path::{Path, PathBuf};
 
 /// The database of a company.
 #[derive(Debug)]
-pub struct Store(Connection);
-
-/// So long one writer waits for another.
-const MAX_WAIT: Duration = Duration::from_secs(120);
-/// How long it is left alone before it is asked again.
-const PAUSE: Duration = Duration::from_millis(5);
+pub struct Store(Db);
 
 /// What can go wrong.
 #[derive(Debug)]
 pub enum StoreError {
     /// The database said so.
-    Database(rusqlite::Error),
+    Database(DbError),
     /// It was written by a newer program: its version, and the newest that is known here.
     Newer(u32, u32),
     /// It is a database of something else.
@@ -58,6 +53,12 @@ pub enum StoreError {
     Place(std::io::Error),
     /// A report's day is none.
     Date(String),
+    /// The address of a database says something else than one does: what. It is not quoted, for it may hold a password.
+    Address(String),
+    /// The address of a database holds a password.
+    PasswordShown,
+    /// A file of logins or certificates cannot be used: why.
+    File(PathBuf, String),
 }
 
 impl fmt::Display for StoreError {
@@ -75,50 +76,41 @@ impl fmt::Display for StoreError {
             Self::Place(error) => write!(f, "cannot make a store here: {error}"),
             Self::Unjudged => f.write_str("an inventory, which judges nothing; add the report of an audit"),
             Self::Date(day) => write!(f, "{day:?} is not a date (YYYY-MM-DD)"),
+            Self::Address(why) => write!(f, "the address of the store: {why}"),
+            Self::PasswordShown => f.write_str(
+                "the address of the store holds a password, which others can read in the list of processes; set PGPASSWORD, or use a password file (PGPASSFILE) or a service file (PGSERVICEFILE), and change the password",
+            ),
+            Self::File(path, why) => write!(f, "{}: {why}", path.display()),
         }
     }
 }
 
 impl std::error::Error for StoreError {}
 
-impl From<rusqlite::Error> for StoreError {
-    fn from(error: rusqlite::Error) -> Self {
-        Self::Database(error)
-    }
-}
-
 impl Store {
-    /// Opens a store to write into it; it is made where there is none.
+    /// Opens a store in a file to write into it; it is made where there is none.
     ///
     /// # Errors
     /// Where it cannot be opened, is of a newer version, or is a database of something else.
     pub fn create(path: &Path) -> Result<Self, StoreError> {
-        // It tells where a whole company is weak: a new one is its owner's alone, until they say otherwise.
-        let mut options = std::fs::File::options();
-        options.write(true).create_new(true);
-        #[cfg(unix)]
-        {
-            use std::os::unix::fs::OpenOptionsExt as _;
-            options.mode(0o600);
-        }
-        match options.open(path) {
-            Ok(_) => {}
-            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => {}
-            Err(error) => return Err(StoreError::Place(error)),
-        }
-        Self::ready(Connection::open(path)?)
+        Db::file(path, true).map(Self)
     }
 
-    /// Opens a store that is there.
+    /// Opens a store in a file that is there.
     ///
     /// # Errors
     /// Likewise, and where there is none.
     pub fn open(path: &Path) -> Result<Self, StoreError> {
-        use rusqlite::OpenFlags;
-        Self::ready(Connection::open_with_flags(
-            path,
-            OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX,
-        )?)
+        Db::file(path, false).map(Self)
+    }
+
+    /// Opens a store in a database of PostgreSQL; its tables are made where there are none.
+    ///
+    /// # Errors
+    /// Where it cannot be reached, is of a newer version, or has tables of something else.
+    #[cfg(feature = "postgres")]
+    pub fn connect(address: &Address) -> Result<Self, StoreError> {
+        db::postgres::Postgres::connect(address).map(Self)
     }
 
     /// One in memory.
@@ -126,38 +118,6 @@ impl Store {
     /// # Errors
     /// Where there is no room for it.
     pub fn in_memory() -> Result<Self, StoreError> {
-        Self::ready(Connection::open_in_memory()?)
+        Db::in_memory().map(Self)
     }
-
-    fn ready(mut db: Connection) -> Result<Self, StoreError> {
-        db.busy_timeout(MAX_WAIT)?;
-        db.set_prepared_statement_cache_capacity(64);
-        // While a new file gets its journal, SQLite answers some of those who come at the same moment at once, whatever the timeout is.
-        let end = Instant::now() + MAX_WAIT;
-        loop {
-            match schema::bring_up(&mut db) {
-                Err(StoreError::Database(error)) if is_busy(&error) && Instant::now() < end => {
-                    std::thread::sleep(PAUSE)
-                }
-                done => break done.map(|()| Self(db)),
-            }
-        }
-    }
-}
-
-/// Whether another program has the database just now.
-fn is_busy(error: &rusqlite::Error) -> bool {
-    matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked))
-}
-
-static CLEANER: LazyLock<Redactor> = LazyLock::new(pattern_redactor);
-
-/// A text of a row. What a report says was cleaned before it came in; a file may have been changed since, so it reaches no terminal raw.
-fn text(row: &Row<'_>, at: usize) -> rusqlite::Result<String> {
-    Ok(CLEANER.clean_masked(row.get_ref(at)?.as_str()?).to_string())
-}
-
-/// Likewise, where there is one.
-fn maybe(row: &Row<'_>, at: usize) -> rusqlite::Result<Option<String>> {
-    Ok(row.get_ref(at)?.as_str_or_null()?.map(|text| CLEANER.clean_masked(text).to_string()))
 }

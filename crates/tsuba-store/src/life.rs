@@ -1,8 +1,8 @@
 //! The life of an entry: when it was first seen, what changed, what was found and fixed.
 
+use crate::db::values;
 use crate::list::named;
-use crate::{Store, StoreError, maybe, text};
-use rusqlite::params;
+use crate::{Store, StoreError};
 use serde::Serialize;
 
 /// Something that happened.
@@ -39,33 +39,35 @@ pub struct Life {
     pub events: Vec<Event>,
 }
 
+/// The beginning of an id has at least so many characters.
+const SHORTEST: usize = 6;
+
 impl Store {
     /// The lives of the entries with this id, or the beginning of one, or this name.
     ///
     /// # Errors
     /// Where the database cannot be read.
     pub fn lives(&self, id: &str) -> Result<Vec<Life>, StoreError> {
-        let mut select = self.0.prepare(
-            "SELECT e.id, e.key, e.name, e.runs, s.name, e.place, e.team, e.verdict, e.gone FROM entry e JOIN scope s ON s.id = e.scope
-             WHERE (length(?1) >= 6 AND e.key >= ?1 AND e.key < ?1 || x'f48fbfbf') OR e.name = ?1 ORDER BY s.name, e.place LIMIT 100",
-        )?;
-        let rows = select.query_map([id], |row| {
+        // Up to the last text that begins so.
+        let (from, to) = if id.len() >= SHORTEST { (id, format!("{id}\u{10ffff}")) } else { ("", String::new()) };
+        let select = "SELECT e.id, e.key, e.name, e.runs, s.name, e.place, e.team, e.verdict, e.gone FROM entry e JOIN scope s ON s.id = e.scope
+             WHERE (e.key >= ?1 AND e.key < ?2) OR e.name = ?3 ORDER BY s.name, e.place LIMIT 100";
+        let rows = self.0.rows(select, values![from, &to, id], |row| {
             let life = Life {
-                id: text(row, 1)?,
-                name: text(row, 2)?,
-                runs: text(row, 3)?,
-                scope: text(row, 4)?,
-                place: text(row, 5)?,
-                team: text(row, 6)?,
-                verdict: text(row, 7)?,
-                gone: maybe(row, 8)?,
+                id: row.text(1)?,
+                name: row.text(2)?,
+                runs: row.text(3)?,
+                scope: row.text(4)?,
+                place: row.text(5)?,
+                team: row.text(6)?,
+                verdict: row.text(7)?,
+                gone: row.maybe(8)?,
                 events: Vec::new(),
             };
-            Ok((row.get::<_, i64>(0)?, life))
+            Ok((row.number(0)?, life))
         })?;
         let mut lives = Vec::new();
-        for row in rows {
-            let (entry, mut life) = row?;
+        for (entry, mut life) in rows {
             life.events = self.events(entry)?;
             lives.push(life);
         }
@@ -73,19 +75,16 @@ impl Store {
     }
 
     fn events(&self, entry: i64) -> Result<Vec<Event>, StoreError> {
-        let mut select =
-            self.0.prepare_cached("SELECT day, what, detail FROM event WHERE entry = ?1 ORDER BY day, id")?;
-        let own = select
-            .query_map([entry], |row| Ok(Event { day: text(row, 0)?, what: text(row, 1)?, detail: text(row, 2)? }))?;
-        let mut events: Vec<Event> = own.collect::<Result<_, _>>()?;
-        let mut select = self.0.prepare_cached(
-            "SELECT rule, severity, message, first_seen, closed, closed_by, reopened, waived FROM finding WHERE entry = ?1",
+        let mut events = self.0.rows(
+            "SELECT day, what, detail FROM event WHERE entry = ?1 ORDER BY day, id",
+            values![entry],
+            |row| Ok(Event { day: row.text(0)?, what: row.text(1)?, detail: row.text(2)? }),
         )?;
-        let mut rows = select.query(params![entry])?;
-        while let Some(row) = rows.next()? {
-            let (rule, severity, message) = (text(row, 0)?, row.get(1)?, text(row, 2)?);
-            let (first, closed, by) = (text(row, 3)?, maybe(row, 4)?, maybe(row, 5)?);
-            let (reopened, waived): (u32, String) = (row.get(6)?, text(row, 7)?);
+        let select = "SELECT rule, severity, message, first_seen, closed, closed_by, reopened, waived FROM finding WHERE entry = ?1 ORDER BY id";
+        self.0.each(select, values![entry], |row| {
+            let (rule, severity, message) = (row.text(0)?, row.number(1)?, row.text(2)?);
+            let (first, closed, by) = (row.text(3)?, row.maybe(4)?, row.maybe(5)?);
+            let (reopened, waived) = (row.number(6)?, row.text(7)?);
             let again = if reopened > 0 { format!("; came back {reopened} times") } else { String::new() };
             let waived = if waived.is_empty() { waived } else { format!("; waived by {waived}") };
             let detail = format!("{} {rule}: {message}{again}{waived}", named(severity));
@@ -94,7 +93,8 @@ impl Store {
                 let by = by.filter(|by| !by.is_empty()).map(|by| format!(" in {by}")).unwrap_or_default();
                 events.push(Event { day, what: "closed".to_owned(), detail: format!("{rule}{by}") });
             }
-        }
+            Ok(())
+        })?;
         // What happened first stands first; on the same day it stays as it was noted.
         events.sort_by(|a, b| a.day.cmp(&b.day));
         Ok(events)

@@ -1,10 +1,10 @@
 //! The entries of a company, and the findings that have been open for too long.
 
 use crate::add::rank;
-use crate::{Store, StoreError, maybe, text};
+use crate::db::values;
+use crate::{Store, StoreError};
 use jiff::ToSpan as _;
 use jiff::civil::Date;
-use rusqlite::params;
 use serde::Serialize;
 use tsuba_core::severity::Severity;
 
@@ -128,25 +128,23 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn entries(&self, filter: &Filter) -> Result<Vec<EntryLine>, StoreError> {
-        let mut select = self.0.prepare(
-            "SELECT e.key, e.name, e.runs, e.verdict, e.decision, e.team, e.owner, s.name, e.place, e.first_seen, e.last_seen, e.gone
-             FROM entry e JOIN scope s ON s.id = e.scope WHERE e.kind = 'entry' AND (?1 OR e.gone IS NULL)
-             ORDER BY CASE e.verdict WHEN 'refuse' THEN 0 WHEN 'fix-first' THEN 1 WHEN 'unchecked' THEN 2 ELSE 3 END, s.name, e.place, e.name",
-        )?;
-        let rows = select.query_map([filter.gone], |row| {
+        let select = "SELECT e.key, e.name, e.runs, e.verdict, e.decision, e.team, e.owner, s.name, e.place, e.first_seen, e.last_seen, e.gone
+             FROM entry e JOIN scope s ON s.id = e.scope WHERE e.kind = 'entry' AND (?1 = 1 OR e.gone IS NULL)
+             ORDER BY CASE e.verdict WHEN 'refuse' THEN 0 WHEN 'fix-first' THEN 1 WHEN 'unchecked' THEN 2 ELSE 3 END, s.name, e.place, e.name";
+        let mut lines = self.0.rows(select, values![filter.gone], |row| {
             Ok(EntryLine {
-                id: text(row, 0)?,
-                name: text(row, 1)?,
-                runs: text(row, 2)?,
-                verdict: text(row, 3)?,
-                decision: text(row, 4)?,
-                team: text(row, 5)?,
-                owner: text(row, 6)?,
-                scope: text(row, 7)?,
-                place: text(row, 8)?,
-                first_seen: text(row, 9)?,
-                last_seen: text(row, 10)?,
-                gone: maybe(row, 11)?,
+                id: row.text(0)?,
+                name: row.text(1)?,
+                runs: row.text(2)?,
+                verdict: row.text(3)?,
+                decision: row.text(4)?,
+                team: row.text(5)?,
+                owner: row.text(6)?,
+                scope: row.text(7)?,
+                place: row.text(8)?,
+                first_seen: row.text(9)?,
+                last_seen: row.text(10)?,
+                gone: row.maybe(11)?,
             })
         })?;
         let has = |list: &[String], value: &str| list.is_empty() || list.iter().any(|one| one == value);
@@ -157,8 +155,8 @@ impl Store {
                 && has(&filter.teams, &line.team)
                 && within(&filter.scopes, &line.scope)
         };
-        let kept = rows.filter(|line| line.as_ref().map_or(true, is_meant));
-        kept.collect::<Result<_, _>>().map_err(StoreError::from)
+        lines.retain(is_meant);
+        Ok(lines)
     }
 
     /// The findings at least this severe that have been open for at least so many days, and are not waived; the oldest of the worst first.
@@ -166,33 +164,30 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn overdue(&self, least: Severity, days: i32, today: Date) -> Result<Vec<Overdue>, StoreError> {
-        let mut select = self.0.prepare(
-            "SELECT f.severity, f.rule, coalesce(e.name, ''), f.team, f.owner, s.name, f.setup || ':' || f.line, f.message, f.fix, f.first_seen, f.reopened
+        let select = "SELECT f.severity, f.rule, coalesce(e.name, ''), f.team, f.owner, s.name, f.setup || ':' || f.line, f.message, f.fix, f.first_seen, f.reopened
              FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry
              WHERE f.closed IS NULL AND f.waived = '' AND f.severity >= ?1 AND f.first_seen <= ?2
-             ORDER BY f.severity DESC, f.first_seen, s.name, f.setup, f.line, f.rule",
-        )?;
+             ORDER BY f.severity DESC, f.first_seen, s.name, f.setup, f.line, f.rule";
         // No report is older than a century.
         let latest = today.saturating_sub(i64::from(days.clamp(0, 36_500)).days()).to_string();
-        let rows = select.query_map(params![rank(least), latest], |row| {
-            let first = text(row, 9)?;
+        self.0.rows(select, values![i64::from(rank(least)), &latest], |row| {
+            let first = row.text(9)?;
             let since = first.parse::<Date>().map_or(0, |first| days_between(first, today));
             Ok(Overdue {
                 days: since,
-                severity: named(row.get(0)?),
-                rule: text(row, 1)?,
-                entry: text(row, 2)?,
-                team: text(row, 3)?,
-                owner: text(row, 4)?,
-                scope: text(row, 5)?,
-                place: text(row, 6)?,
-                message: text(row, 7)?,
-                fix: text(row, 8)?,
+                severity: named(row.number(0)?),
+                rule: row.text(1)?,
+                entry: row.text(2)?,
+                team: row.text(3)?,
+                owner: row.text(4)?,
+                scope: row.text(5)?,
+                place: row.text(6)?,
+                message: row.text(7)?,
+                fix: row.text(8)?,
                 first_seen: first,
-                reopened: row.get(10)?,
+                reopened: row.count(10)?,
             })
-        })?;
-        rows.collect::<Result<_, _>>().map_err(StoreError::from)
+        })
     }
 }
 
@@ -202,8 +197,8 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn scopes(&self) -> Result<usize, StoreError> {
-        let count: u32 = self.0.query_row("SELECT count(*) FROM scope", [], |row| row.get(0))?;
-        Ok(usize::try_from(count).unwrap_or(usize::MAX))
+        let count = self.0.one("SELECT count(*) FROM scope", values![], |row| row.count(0))?;
+        Ok(usize::try_from(count.unwrap_or_default()).unwrap_or(usize::MAX))
     }
 
     /// Every finding, or those that are open, by scope and place.
@@ -211,36 +206,33 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn findings(&self, open: bool) -> Result<Vec<FindingLine>, StoreError> {
-        let mut select = self.0.prepare(
-            "SELECT f.fingerprint, f.rule, f.severity, f.confidence, coalesce(e.key, ''), coalesce(e.name, ''), s.name, f.setup, f.line, f.team, f.owner,
+        let select = "SELECT f.fingerprint, f.rule, f.severity, f.confidence, coalesce(e.key, ''), coalesce(e.name, ''), s.name, f.setup, f.line, f.team, f.owner,
              f.message, f.fix, f.first_seen, f.last_seen, f.closed, coalesce(f.closed_by, ''), f.reopened, f.waived
-             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE NOT ?1 OR f.closed IS NULL
-             ORDER BY s.name, f.setup, f.line, f.rule, f.fingerprint",
-        )?;
-        let rows = select.query_map([open], |row| {
+             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE ?1 = 0 OR f.closed IS NULL
+             ORDER BY s.name, f.setup, f.line, f.rule, f.fingerprint";
+        self.0.rows(select, values![open], |row| {
             Ok(FindingLine {
-                fingerprint: text(row, 0)?,
-                rule: text(row, 1)?,
-                severity: named(row.get(2)?),
-                confidence: text(row, 3)?,
-                entry: text(row, 4)?,
-                name: text(row, 5)?,
-                scope: text(row, 6)?,
-                setup: text(row, 7)?,
-                line: row.get(8)?,
-                team: text(row, 9)?,
-                owner: text(row, 10)?,
-                message: text(row, 11)?,
-                fix: text(row, 12)?,
-                first_seen: text(row, 13)?,
-                last_seen: text(row, 14)?,
-                closed: maybe(row, 15)?,
-                closed_by: text(row, 16)?,
-                reopened: row.get(17)?,
-                waived: text(row, 18)?,
+                fingerprint: row.text(0)?,
+                rule: row.text(1)?,
+                severity: named(row.number(2)?),
+                confidence: row.text(3)?,
+                entry: row.text(4)?,
+                name: row.text(5)?,
+                scope: row.text(6)?,
+                setup: row.text(7)?,
+                line: row.count(8)?,
+                team: row.text(9)?,
+                owner: row.text(10)?,
+                message: row.text(11)?,
+                fix: row.text(12)?,
+                first_seen: row.text(13)?,
+                last_seen: row.text(14)?,
+                closed: row.maybe(15)?,
+                closed_by: row.text(16)?,
+                reopened: row.count(17)?,
+                waived: row.text(18)?,
             })
-        })?;
-        rows.collect::<Result<_, _>>().map_err(StoreError::from)
+        })
     }
 }
 
@@ -259,8 +251,8 @@ impl FindingLine {
 }
 
 /// The severity of a number.
-pub(crate) fn named(number: u8) -> &'static str {
-    let all = Severity::ALL.iter().find(|severity| rank(**severity) == number);
+pub(crate) fn named(number: i64) -> &'static str {
+    let all = Severity::ALL.iter().find(|severity| i64::from(rank(**severity)) == number);
     all.map_or("note", |severity| severity.name())
 }
 

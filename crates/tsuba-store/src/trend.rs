@@ -1,9 +1,9 @@
 //! How it goes, week by week: verdicts, what is open, what came and what went.
 
+use crate::db::{Value, values};
 use crate::{Store, StoreError};
 use jiff::ToSpan as _;
 use jiff::civil::Date;
-use rusqlite::params;
 use serde::Serialize;
 
 /// A week.
@@ -46,41 +46,32 @@ impl Store {
         let first = back(weeks).to_string();
         let (mut before, mut times) = (first.clone(), Vec::new());
         for week in &mut out {
-            let span = params![before, week.until, team];
-            week.opened = self.count("first_seen", span)?;
-            week.closed = self.count("closed", params![before, week.until, team])?;
+            week.opened = self.count("first_seen", values![&before, &week.until, team])?;
+            week.closed = self.count("closed", values![&before, &week.until, team])?;
             before.clone_from(&week.until);
         }
-        let mut select = self.0.prepare_cached(
-            "SELECT first_seen, closed FROM finding WHERE closed > ?1 AND closed <= ?2 AND severity >= 3 AND (?3 IS NULL OR team = ?3)",
-        )?;
-        let mut rows = select.query(params![first, today.to_string(), team])?;
-        while let Some(row) = rows.next()? {
-            let (opened, closed): (String, String) = (row.get(0)?, row.get(1)?);
-            if let (Ok(opened), Ok(closed)) = (opened.parse(), closed.parse()) {
+        let select = "SELECT first_seen, closed FROM finding
+             WHERE closed > ?1 AND closed <= ?2 AND severity >= 3 AND (CAST(?3 AS TEXT) IS NULL OR team = ?3)";
+        self.0.each(select, values![&first, today.to_string(), team], |row| {
+            if let (Ok(opened), Ok(closed)) = (row.raw(0)?.parse(), row.raw(1)?.parse()) {
                 times.push(crate::list::days_between(opened, closed));
             }
-        }
+            Ok(())
+        })?;
         times.sort_unstable();
         Ok(Trend { weeks: out, days_to_fix: times.get(times.len() / 2).copied() })
     }
 
     /// How many findings at `high` or above have this day in a span.
-    fn count(&self, day: &str, span: &[&dyn rusqlite::ToSql]) -> Result<i64, StoreError> {
+    fn count(&self, day: &str, span: &[Value<'_>]) -> Result<i64, StoreError> {
         let sql = format!(
-            "SELECT count(*) FROM finding WHERE {day} > ?1 AND {day} <= ?2 AND severity >= 3 AND (?3 IS NULL OR team = ?3)"
+            "SELECT count(*) FROM finding WHERE {day} > ?1 AND {day} <= ?2 AND severity >= 3 AND (CAST(?3 AS TEXT) IS NULL OR team = ?3)"
         );
-        Ok(self.0.prepare_cached(&sql)?.query_row(span, |row| row.get(0))?)
+        Ok(self.0.one(&sql, span, |row| row.number(0))?.unwrap_or_default())
     }
 
     /// How each scope stood at the end of each week: as its newest report up to then says.
     fn standing(&self, ends: &[String], team: Option<&str>, out: &mut [Week]) -> Result<(), StoreError> {
-        let mut select = self.0.prepare_cached(
-            "SELECT r.scope, r.as_of, sum(t.refuse), sum(t.fix_first), sum(t.unchecked), sum(t.ready), sum(t.critical), sum(t.high), sum(t.medium)
-             FROM report r LEFT JOIN tally t ON t.report = r.id AND (?1 IS NULL OR t.team = ?1)
-             GROUP BY r.scope, r.as_of, r.id ORDER BY r.scope, r.as_of, r.id",
-        )?;
-        let mut rows = select.query([team])?;
         // The newest report of the scope so far, and what it says.
         let mut last: Option<(i64, String, [i64; 7])> = None;
         let mut put = |report: &(i64, String, [i64; 7]), until: Option<&str>| {
@@ -94,16 +85,21 @@ impl Store {
                 }
             }
         };
-        while let Some(row) = rows.next()? {
+        let select = "SELECT r.scope, r.as_of, CAST(sum(t.refuse) AS BIGINT), CAST(sum(t.fix_first) AS BIGINT), CAST(sum(t.unchecked) AS BIGINT), CAST(sum(t.ready) AS BIGINT),
+             CAST(sum(t.critical) AS BIGINT), CAST(sum(t.high) AS BIGINT), CAST(sum(t.medium) AS BIGINT)
+             FROM report r LEFT JOIN tally t ON t.report = r.id AND (CAST(?1 AS TEXT) IS NULL OR t.team = ?1)
+             GROUP BY r.scope, r.as_of, r.id ORDER BY r.scope, r.as_of, r.id";
+        self.0.each(select, values![team], |row| {
             let mut cells = [0; 7];
             for (at, cell) in cells.iter_mut().enumerate() {
-                *cell = row.get::<_, Option<i64>>(at + 2)?.unwrap_or_default();
+                *cell = row.number(at + 2)?;
             }
-            let report: (i64, String, [i64; 7]) = (row.get(0)?, row.get(1)?, cells);
+            let report: (i64, String, [i64; 7]) = (row.number(0)?, row.raw(1)?, cells);
             if let Some(last) = last.replace(report.clone()) {
                 put(&last, Some(report.1.as_str()).filter(|_| last.0 == report.0));
             }
-        }
+            Ok(())
+        })?;
         if let Some(last) = last {
             put(&last, None);
         }

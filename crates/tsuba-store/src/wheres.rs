@@ -1,7 +1,7 @@
 //! Where something is used: a package (with a range of versions), an image, a host, a tool, a credential, a server, a rule.
 
-use crate::{Store, StoreError, maybe, text};
-use rusqlite::{Row, params};
+use crate::db::{Row, Value, values};
+use crate::{Store, StoreError};
 use serde::Serialize;
 
 /// What is looked for.
@@ -105,18 +105,21 @@ impl Store {
         if name.is_empty() {
             return Ok(Vec::new());
         }
-        let mut found = self.uses("u.name = ?1", &[name])?;
-        found.extend(self.named("e.name = ?1 COLLATE NOCASE", name)?);
+        // As the database does it: letters of other scripts are compared as they are.
+        let plain = name.to_ascii_lowercase();
+        let mut found = self.uses("lower(u.name) = ?1", values![&plain])?;
+        found.extend(self.named("lower(e.name) = ?1", &plain)?);
         found.extend(self.named("e.key = ?1", name)?);
         found.extend(self.broken(name)?);
         if found.is_empty() {
-            // Up to the last text that begins so; names are compared without case there, too.
-            let last = format!("{name}\u{10ffff}");
-            found = self.uses("u.name >= ?1 AND u.name < ?2", &[name, &last])?;
+            // Up to the last text that begins so.
+            let last = format!("{plain}\u{10ffff}");
+            found = self.uses("lower(u.name) >= ?1 AND lower(u.name) < ?2", values![&plain, &last])?;
         }
         if found.is_empty() {
-            found = self.uses("instr(lower(u.name), lower(?1)) > 0", &[name])?;
-            found.extend(self.named("instr(lower(e.name), lower(?1)) > 0", name)?);
+            let within = anywhere(&plain);
+            found = self.uses("lower(u.name) LIKE ?1 ESCAPE '!'", values![&within])?;
+            found.extend(self.named("lower(e.name) LIKE ?1 ESCAPE '!'", &within)?);
         }
         found.retain(|one| (gone || one.gone.is_none()) && wanted.takes(&one.version, one.pinned));
         found.sort_by(|a, b| (&a.what, &a.scope, &a.place, &a.kind).cmp(&(&b.what, &b.scope, &b.place, &b.kind)));
@@ -124,7 +127,7 @@ impl Store {
         Ok(found)
     }
 
-    fn uses(&self, condition: &str, values: &[&str]) -> Result<Vec<Use>, StoreError> {
+    fn uses(&self, condition: &str, values: &[Value<'_>]) -> Result<Vec<Use>, StoreError> {
         let sql = format!(
             "SELECT u.kind, u.name, u.version, u.pinned, {FIELDS} FROM used u JOIN entry e ON e.id = u.entry
              JOIN scope s ON s.id = e.scope WHERE {condition} LIMIT {MAX_USES}"
@@ -137,7 +140,7 @@ impl Store {
         let sql = format!(
             "SELECT 'server', e.name, '', 1, {FIELDS} FROM entry e JOIN scope s ON s.id = e.scope WHERE {condition} LIMIT {MAX_USES}"
         );
-        self.rows(&sql, &[name])
+        self.rows(&sql, values![name])
     }
 
     /// Entries that break a rule.
@@ -147,13 +150,11 @@ impl Store {
             "SELECT DISTINCT 'rule', f.rule, '', 1, {FIELDS} FROM finding f JOIN entry e ON e.id = f.entry JOIN scope s ON s.id = e.scope
              WHERE f.rule = ?1 AND f.closed IS NULL LIMIT {MAX_USES}"
         );
-        self.rows(&sql, &[rule.id])
+        self.rows(&sql, values![rule.id])
     }
 
-    fn rows(&self, sql: &str, values: &[&str]) -> Result<Vec<Use>, StoreError> {
-        let mut select = self.0.prepare_cached(sql)?;
-        let rows = select.query_map(rusqlite::params_from_iter(values), of_row)?;
-        rows.collect::<Result<_, _>>().map_err(StoreError::from)
+    fn rows(&self, sql: &str, values: &[Value<'_>]) -> Result<Vec<Use>, StoreError> {
+        self.0.rows(sql, values, of_row)
     }
 
     /// Is there anything in it?
@@ -161,28 +162,40 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn is_empty(&self) -> Result<bool, StoreError> {
-        Ok(self.0.query_row("SELECT NOT EXISTS (SELECT 1 FROM report)", params![], |row| row.get(0))?)
+        Ok(self.0.one("SELECT 1 FROM report LIMIT 1", values![], |_| Ok(()))?.is_none())
     }
 }
 
-fn of_row(row: &Row<'_>) -> rusqlite::Result<Use> {
-    let kind: String = row.get(6)?;
+/// A pattern for what stands anywhere in a text.
+fn anywhere(text: &str) -> String {
+    let mut out = "%".to_owned();
+    for c in text.chars() {
+        if matches!(c, '%' | '_' | '!') {
+            out.push('!');
+        }
+        out.push(c);
+    }
+    out + "%"
+}
+
+fn of_row(row: &Row<'_>) -> Result<Use, StoreError> {
+    let kind = row.raw(6)?;
     Ok(Use {
-        kind: text(row, 0)?,
-        what: text(row, 1)?,
-        version: text(row, 2)?,
-        pinned: row.get(3)?,
-        id: text(row, 4)?,
-        entry: text(row, 5)?,
+        kind: row.text(0)?,
+        what: row.text(1)?,
+        version: row.text(2)?,
+        pinned: row.flag(3)?,
+        id: row.text(4)?,
+        entry: row.text(5)?,
         shown: kind == "shown",
-        scope: text(row, 7)?,
-        place: text(row, 8)?,
-        team: text(row, 9)?,
-        owner: text(row, 10)?,
-        verdict: text(row, 11)?,
-        first_seen: text(row, 12)?,
-        last_seen: text(row, 13)?,
-        gone: maybe(row, 14)?,
+        scope: row.text(7)?,
+        place: row.text(8)?,
+        team: row.text(9)?,
+        owner: row.text(10)?,
+        verdict: row.text(11)?,
+        first_seen: row.text(12)?,
+        last_seen: row.text(13)?,
+        gone: row.maybe(14)?,
     })
 }
 

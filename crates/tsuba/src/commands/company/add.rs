@@ -8,7 +8,6 @@ use clap::Args as Arguments;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use tsuba_report::count;
-use tsuba_store::Store;
 
 /// Add reports; one that is there already changes nothing
 #[derive(Clone, Debug, Arguments)]
@@ -46,7 +45,7 @@ pub(super) fn run(store: &Path, args: &Args) -> anyhow::Result<Done> {
     let mut out = anstream::stdout().lock();
     let (mut added, mut known, mut opened, mut closed, mut reopened) = (0, 0, 0, 0, 0);
     if !dated.is_empty() {
-        let mut store = Store::create(store).with_context(|| store.display().to_string())?;
+        let mut store = super::store::create(store)?;
         for (_, bytes, file) in &dated {
             let message = || file.display().to_string();
             let report = match bytes {

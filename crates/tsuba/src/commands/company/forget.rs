@@ -29,7 +29,7 @@ pub(super) fn run(path: &Path, args: &Args) -> anyhow::Result<Done> {
         (_, Some(name), _) => Forget::Host(name.clone()),
         (_, _, day) => Forget::Before(date("--before", day.as_deref().unwrap_or_default())?),
     };
-    let mut store = super::open(path)?;
+    let mut store = super::store::open(path)?;
     let forgotten = store.forget(&what)?;
     writeln!(anstream::stdout(), "{} forgotten", count(forgotten, "report", "reports"))?;
     Ok(Done::Clean)

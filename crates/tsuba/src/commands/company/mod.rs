@@ -4,24 +4,27 @@ mod add;
 mod export;
 mod forget;
 mod page;
+mod store;
 mod tell;
 
 use crate::dates::as_of;
 use crate::exit::Done;
 use crate::output;
-use anyhow::{Context as _, bail};
+use anyhow::bail;
 use clap::{Args as Arguments, Subcommand, ValueEnum};
 use jiff::ToSpan as _;
 use serde::Serialize;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
+use store::open;
 use tsuba_core::severity::Severity;
-use tsuba_store::{Filter, Store, Wanted};
+use tsuba_store::{Filter, Wanted};
 
 /// Keep the reports of a whole company in one store, and ask it: who runs what, since when, is it getting better
 #[derive(Clone, Debug, Arguments)]
 pub(crate) struct Args {
-    /// The store, one file
-    #[arg(long, value_name = "FILE", default_value = "company.db", global = true)]
+    /// The store: a file, or a database as postgres://USER@HOST/NAME (in builds with PostgreSQL; the password from PGPASSWORD, a password
+    /// file or a service file)
+    #[arg(long, value_name = "STORE", default_value = "company.db", global = true)]
     store: PathBuf,
     #[command(subcommand)]
     command: Command,
@@ -169,9 +172,6 @@ enum LifeFormat {
 
 pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let store = args.store.as_path();
-    if store.to_string_lossy().contains("://") {
-        bail!("--store {}: a store is one file (SQLite); databases of other kinds are not supported", store.display());
-    }
     match &args.command {
         Command::Add(args) => add::run(store, args),
         Command::Forget(args) => forget::run(store, args),
@@ -233,18 +233,6 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             Ok(if args.gate && !found.is_empty() { Done::Gated } else { Done::Clean })
         }
     }
-}
-
-/// A store that is there and has something in it.
-fn open(path: &Path) -> anyhow::Result<Store> {
-    if !path.is_file() {
-        bail!("{}: there is no store; `tsuba company add REPORT` makes one, --store names another", path.display());
-    }
-    let store = Store::open(path).with_context(|| path.display().to_string())?;
-    if store.is_empty()? {
-        bail!("{}: no report has been added yet; `tsuba company add REPORT`", path.display());
-    }
-    Ok(store)
 }
 
 /// Answers in a format.

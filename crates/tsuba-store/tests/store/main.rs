@@ -2,10 +2,14 @@
 #![allow(
     clippy::unwrap_used,
     clippy::panic,
+    clippy::print_stderr,
     clippy::indexing_slicing,
     clippy::type_complexity,
-    reason = "a failing test is what a panic is for, and a row of expected values is a type of its own"
+    reason = "a failing test is what a panic is for, a row of expected values is a type of its own, and what is skipped is said"
 )]
+
+#[cfg(feature = "postgres")]
+mod server;
 
 use jiff::civil::date;
 use serde_json::{Value, json};
@@ -54,8 +58,17 @@ fn report(repository: &str, day: &str, entries: &[(&str, &str, &str)], findings:
 
 const LINE: &str = "code.saltmarsh.example/line/desk";
 
+/// A new store: in memory, or on a server where the test is of one.
+fn empty() -> Store {
+    #[cfg(feature = "postgres")]
+    if server::is_meant() {
+        return server::empty();
+    }
+    Store::in_memory().unwrap()
+}
+
 fn filled(reports: &[Report]) -> Store {
-    let mut store = Store::in_memory().unwrap();
+    let mut store = empty();
     reports.iter().for_each(|report| _ = store.add(report).unwrap());
     store
 }
@@ -102,7 +115,7 @@ fn the_same_report_again_changes_nothing() {
 #[test]
 fn what_is_fixed_is_closed_and_what_comes_back_is_reopened() {
     let [first, second, third] = fortnight();
-    let mut store = Store::in_memory().unwrap();
+    let mut store = empty();
     let added = store.add(&first).unwrap();
     assert_eq!((added.opened, added.closed, added.reopened, added.entries), (2, 0, 0, 2));
     let added = store.add(&second).unwrap();
