@@ -2,7 +2,7 @@
 //!
 //!     cargo run --release -p tsuba-store --example company -- SCOPES ENTRIES WEEKS STORE
 //!
-//! Each scope has so many entries and reports on each of so many weeks; now and then something is fixed, changed or new.
+//! STORE is a file or, with `--features postgres`, the address of an empty database. Each scope has so many entries and reports on each of so many weeks; now and then something is fixed, changed or new.
 
 #![allow(clippy::print_stdout, reason = "an example tells what it measured")]
 
@@ -10,7 +10,7 @@ use jiff::ToSpan as _;
 use jiff::civil::{Date, date};
 use serde_json::{Value, json};
 use std::error::Error;
-use std::path::PathBuf;
+use std::path::Path;
 use std::time::Instant;
 use tsuba_core::severity::Severity;
 use tsuba_store::{Filter, Store, Wanted};
@@ -19,8 +19,8 @@ fn main() -> Result<(), Box<dyn Error>> {
     let mut args = std::env::args().skip(1);
     let mut number = || args.next().and_then(|arg| arg.parse::<u32>().ok()).ok_or("SCOPES ENTRIES WEEKS STORE");
     let (scopes, entries, weeks) = (number()?, number()?, number()?);
-    let path = PathBuf::from(args.next().ok_or("SCOPES ENTRIES WEEKS STORE")?);
-    let mut store = Store::create(&path)?;
+    let place = args.next().ok_or("SCOPES ENTRIES WEEKS STORE")?;
+    let mut store = open(&place)?;
     let start = date(2026, 9, 7);
     let (mut reading, mut adding) = (std::time::Duration::ZERO, std::time::Duration::ZERO);
     for week in 0..weeks {
@@ -56,8 +56,19 @@ fn main() -> Result<(), Box<dyn Error>> {
     let before = Instant::now();
     let found = store.entries(&Filter::default())?.len();
     println!("list: {found} in {:?}", before.elapsed());
-    println!("{} MB", std::fs::metadata(&path)?.len() >> 20);
+    if let Ok(facts) = std::fs::metadata(&place) {
+        println!("{} MB", facts.len() >> 20);
+    }
     Ok(())
+}
+
+/// A store in a file, or on a server (`--features postgres`).
+fn open(place: &str) -> Result<Store, Box<dyn Error>> {
+    #[cfg(feature = "postgres")]
+    if tsuba_store::Address::is_one(place) {
+        return Ok(Store::connect(&tsuba_store::Address::read(place)?)?);
+    }
+    Ok(Store::create(Path::new(place))?)
 }
 
 /// One of some names, in turn.

@@ -109,6 +109,14 @@ struct Kept {
     seen: bool,
 }
 
+impl Kept {
+    /// Is it as it was, and there on a later day?
+    fn is_only_seen(&self) -> bool {
+        let later = |was: &Record| Record { last_seen: self.is.last_seen.clone(), ..was.clone() };
+        self.was.as_ref().is_some_and(|was| later(was) == self.is)
+    }
+}
+
 /// What happened to the entries of a scope, and which decisions there are.
 #[derive(Default)]
 struct Noted {
@@ -293,11 +301,19 @@ impl Adding<'_> {
         let columns: Vec<Column> = CHANGED.into_iter().chain(NEW).collect();
         self.db.fill("entry", &columns, &new.collect::<Vec<_>>())?;
         let changed = kept.values().filter(|entry| entry.was.as_ref().is_some_and(|was| *was != entry.is));
-        self.db.rewrite("entry", &CHANGED, &changed.map(|entry| entry.is.values(entry.id)).collect::<Vec<_>>())?;
-        for entry in kept.values().filter(|entry| entry.used != entry.used_before && !entry.used_before.is_empty()) {
-            self.db.run("DELETE FROM used WHERE entry = ?1", values![entry.id])?;
-        }
-        let uses = kept.values().filter(|entry| entry.used != entry.used_before).flat_map(|entry| {
+        // Most of them are as they were.
+        let (only_seen, changed): (Vec<&Kept>, Vec<&Kept>) = changed.partition(|entry| entry.is_only_seen());
+        let seen: Vec<i64> = only_seen.iter().map(|entry| entry.id).collect();
+        self.db.set("entry", "last_seen", &self.day, &seen)?;
+        self.db.rewrite(
+            "entry",
+            &CHANGED,
+            &changed.iter().map(|entry| entry.is.values(entry.id)).collect::<Vec<_>>(),
+        )?;
+        let others = || kept.values().filter(|entry| entry.used != entry.used_before);
+        let old: Vec<i64> = others().filter(|entry| !entry.used_before.is_empty()).map(|entry| entry.id).collect();
+        self.db.take_out("used", "entry", &old)?;
+        let uses = others().flat_map(|entry| {
             // Names are compared without case.
             let mut seen = BTreeSet::new();
             let each = entry

@@ -96,6 +96,14 @@ struct Kept {
     seen: bool,
 }
 
+impl Kept {
+    /// Is it as it was, and there on a later day?
+    fn is_only_seen(&self) -> bool {
+        let later = |was: &Record| Record { last_seen: self.is.last_seen.clone(), ..was.clone() };
+        self.was.as_ref().is_some_and(|was| later(was) == self.is)
+    }
+}
+
 /// By fingerprint and file.
 type Key = (String, String);
 
@@ -134,7 +142,11 @@ impl Adding<'_> {
             }
         }
         let changed = kept.values().filter(|one| one.was.as_ref().is_some_and(|was| *was != one.is));
-        self.db.rewrite("finding", &CHANGED, &changed.map(|one| one.is.values(one.id)).collect::<Vec<_>>())?;
+        // Most of them are as they were.
+        let (only_seen, changed): (Vec<&Kept>, Vec<&Kept>) = changed.partition(|one| one.is_only_seen());
+        let seen: Vec<i64> = only_seen.iter().map(|one| one.id).collect();
+        self.db.set("finding", "last_seen", &self.day, &seen)?;
+        self.db.rewrite("finding", &CHANGED, &changed.iter().map(|one| one.is.values(one.id)).collect::<Vec<_>>())?;
         let new = kept.iter().filter(|(_, one)| one.was.is_none()).map(|((print, setup), one)| {
             let own = one.is.values(one.id).into_iter();
             own.chain(values![self.scope, &one.rule, print, setup].iter().cloned()).collect()

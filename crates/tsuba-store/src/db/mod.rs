@@ -263,6 +263,26 @@ impl Db {
         }
     }
 
+    /// Takes the rows out of a table that have one of these numbers in a column.
+    pub(crate) fn take_out(&self, table: &str, column: &str, numbers: &[i64]) -> Result<(), StoreError> {
+        match self {
+            _ if numbers.is_empty() => Ok(()),
+            Self::Sqlite(db) => sqlite::take_out(db, table, column, numbers),
+            #[cfg(feature = "postgres")]
+            Self::Postgres(db) => db.take_out(table, column, numbers),
+        }
+    }
+
+    /// Writes one text into a column of the rows with these ids.
+    pub(crate) fn set(&self, table: &str, column: &str, text: &str, ids: &[i64]) -> Result<(), StoreError> {
+        match self {
+            _ if ids.is_empty() => Ok(()),
+            Self::Sqlite(db) => sqlite::set(db, table, column, text, ids),
+            #[cfg(feature = "postgres")]
+            Self::Postgres(db) => db.set(table, column, text, ids),
+        }
+    }
+
     /// So many ids that no row of a table has. Only within [`Db::whole`].
     pub(crate) fn reserve(&self, table: &str, count: usize) -> Result<Vec<i64>, StoreError> {
         match self {

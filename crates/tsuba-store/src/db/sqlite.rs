@@ -116,6 +116,22 @@ fn each_row(db: &Connection, sql: &str, rows: &[Vec<Value<'_>>]) -> Result<(), S
     Ok(())
 }
 
+pub(super) fn take_out(db: &Connection, table: &str, column: &str, numbers: &[i64]) -> Result<(), StoreError> {
+    let mut statement = db.prepare_cached(&format!("DELETE FROM {table} WHERE {column} = ?1"))?;
+    for number in numbers {
+        statement.execute([number])?;
+    }
+    Ok(())
+}
+
+pub(super) fn set(db: &Connection, table: &str, column: &str, text: &str, ids: &[i64]) -> Result<(), StoreError> {
+    let mut statement = db.prepare_cached(&format!("UPDATE {table} SET {column} = ?2 WHERE id = ?1"))?;
+    for id in ids {
+        statement.execute(rusqlite::params![id, text])?;
+    }
+    Ok(())
+}
+
 pub(super) fn reserve(db: &Connection, table: &str, count: usize) -> Result<Vec<i64>, StoreError> {
     let last: i64 = db.query_row(&format!("SELECT coalesce(max(id), 0) FROM {table}"), [], |row| row.get(0))?;
     // Nobody else writes meanwhile.

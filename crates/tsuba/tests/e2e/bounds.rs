@@ -37,7 +37,7 @@ fn bound(line: &str) -> Option<(&str, &str)> {
     let (name, rest) = line[at + 6..].split_once(": ")?;
     let (kind, value) = rest.split_once(" = ")?;
     let is_bound = ["MAX", "MOST", "LONGEST", "DEEP", "LARGEST"].iter().any(|start| name.starts_with(start));
-    let is_number = ["usize", "u8", "u16", "u32", "u64", "RawFd", "Duration"].contains(&kind);
+    let is_number = ["usize", "i64", "u8", "u16", "u32", "u64", "RawFd", "Duration"].contains(&kind);
     (is_bound && is_number).then(|| (name, value.trim_end_matches(';')))
 }
 
@@ -73,9 +73,16 @@ fn rows(place: &str, text: &str, out: &mut String) -> usize {
 fn every_bound_is_listed() {
     let root = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../.."));
     let (mut files, mut out, mut count) = (Vec::new(), HEAD.to_owned(), 0);
-    for package in
-        ["tsuba-find", "tsuba-document", "tsuba-wording", "tsuba-core", "tsuba-capture", "tsuba-report", "tsuba"]
-    {
+    for package in [
+        "tsuba-find",
+        "tsuba-document",
+        "tsuba-wording",
+        "tsuba-core",
+        "tsuba-capture",
+        "tsuba-report",
+        "tsuba-store",
+        "tsuba",
+    ] {
         sources(&root.join("crates").join(package).join("src"), &mut files);
     }
     for file in &files {

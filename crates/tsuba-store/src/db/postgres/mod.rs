@@ -133,6 +133,22 @@ impl Postgres {
         Ok(())
     }
 
+    pub(super) fn take_out(&self, table: &str, column: &str, numbers: &[i64]) -> Result<(), StoreError> {
+        let mut connected = self.0.borrow_mut();
+        let statement =
+            connected.statement(&format!("DELETE FROM {table} WHERE {column} = ANY (CAST(?1 AS BIGINT[]))"))?;
+        connected.client.execute(&statement, &[&numbers])?;
+        Ok(())
+    }
+
+    pub(super) fn set(&self, table: &str, column: &str, text: &str, ids: &[i64]) -> Result<(), StoreError> {
+        let mut connected = self.0.borrow_mut();
+        let sql = format!("UPDATE {table} SET {column} = ?2 WHERE id = ANY (CAST(?1 AS BIGINT[]))");
+        let statement = connected.statement(&sql)?;
+        connected.client.execute(&statement, &[&ids, &Value::from(text)])?;
+        Ok(())
+    }
+
     pub(super) fn reserve(&self, table: &str, count: usize) -> Result<Vec<i64>, StoreError> {
         let sql = format!(
             "SELECT nextval(pg_get_serial_sequence('{table}', 'id')) FROM generate_series(1, CAST(?1 AS BIGINT))"
