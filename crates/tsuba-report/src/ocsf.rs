@@ -1,7 +1,7 @@
 //! The findings as events of the Open Cybersecurity Schema Framework (OCSF 1.3, class Detection Finding, 2004), one a line, for a company's
 //! data lake.
 
-use crate::model::{EntryRow, FindingRow, Setup};
+use crate::model::{EntryRow, FindingRow, Setup, Text};
 use crate::phrases::reason;
 use crate::{Renderer, Report};
 use serde_json::{Map, Value, json};
@@ -15,91 +15,173 @@ pub struct Ocsf;
 impl Renderer for Ocsf {
     fn render(&self, report: &Report, out: &mut dyn Write) -> io::Result<()> {
         let (setups, entries) = (report.setups_by_path(), report.entries_by_id());
-        let time = midnight(&report.as_of);
         for finding in &report.findings {
             let setup = setups.get(finding.setup.as_str()).copied();
             let entry = finding.entry.as_deref().and_then(|id| entries.get(id)).copied();
-            serde_json::to_writer(&mut *out, &event(report, time, finding, setup, entry)).map_err(io::Error::from)?;
-            out.write_all(b"\n")?;
+            Observed::of(report, finding, setup, entry).write(out)?;
         }
         Ok(())
     }
 }
 
-/// The day of the audit in milliseconds since the epoch.
+/// A finding as an event tells it: of one report, or of many over time.
+#[derive(Clone, Debug)]
+pub struct Observed<'o> {
+    /// The version of the program that found it.
+    pub version: &'o str,
+    /// The day of the report (`YYYY-MM-DD`).
+    pub day: &'o str,
+    /// The rule.
+    pub rule: &'o str,
+    /// How bad it is.
+    pub severity: Severity,
+    /// How sure it is.
+    pub confidence: Confidence,
+    /// The finding's fingerprint.
+    pub fingerprint: &'o str,
+    /// What is wrong.
+    pub message: &'o str,
+    /// What to do.
+    pub fix: &'o str,
+    /// Where the rule comes from.
+    pub references: Vec<&'o str>,
+    /// The entry that it is of: its id and name.
+    pub entry: Option<(&'o str, &'o str)>,
+    /// The file, the line, and where they are known the column and the pointer.
+    pub place: (&'o str, u32, Option<(u32, &'o str)>),
+    /// Who answers for it.
+    pub team: Option<&'o str>,
+    /// Whose account owns the file.
+    pub owner: Option<&'o str>,
+    /// By whom it is accepted, and why.
+    pub waived: Option<String>,
+    /// When it was first and last seen, and since when it is not there any more.
+    pub life: Option<(&'o str, &'o str, Option<&'o str>)>,
+    /// What this format has no field for, by name.
+    pub more: Vec<(&'static str, &'o str)>,
+}
+
+impl<'o> Observed<'o> {
+    fn of(report: &'o Report, finding: &'o FindingRow, setup: Option<&'o Setup>, entry: Option<&'o EntryRow>) -> Self {
+        let source = report.source.as_ref();
+        let more = [
+            ("excerpt", Some(finding.excerpt.as_str())),
+            ("verdict", entry.and_then(|entry| entry.verdict).map(|verdict| verdict.name())),
+            ("host", source.and_then(|source| source.host.as_ref()).map(Text::as_str)),
+            ("repository", source.and_then(|source| source.repository.as_ref()).map(Text::as_str)),
+            ("commit", source.and_then(|source| source.commit.as_ref()).map(Text::as_str)),
+        ];
+        let place = &finding.place;
+        let waived = finding.waived.as_ref();
+        Self {
+            version: report.tool.version.as_str(),
+            day: &report.as_of,
+            rule: finding.rule.as_str(),
+            severity: finding.severity,
+            confidence: finding.confidence,
+            fingerprint: &finding.fingerprint,
+            message: finding.message.as_str(),
+            fix: finding.fix.as_str(),
+            references: finding.references.iter().map(Text::as_str).collect(),
+            entry: finding.entry.as_deref().map(|id| (id, entry.map_or(finding.setup.as_str(), |e| e.name.as_str()))),
+            place: (finding.setup.as_str(), place.line, Some((place.column, place.pointer.as_str()))),
+            team: setup.and_then(Setup::answers).map(Text::as_str),
+            owner: setup.and_then(|setup| setup.owner.as_ref()).map(Text::as_str),
+            waived: waived.map(|waiver| format!("waived by {}: {}", waiver.by, waiver.reason)),
+            life: None,
+            more: more.into_iter().filter_map(|(name, value)| Some((name, value?))).collect(),
+        }
+    }
+
+    /// Writes the event and a line end.
+    ///
+    /// # Errors
+    /// What the writer says.
+    pub fn write(&self, out: &mut dyn Write) -> io::Result<()> {
+        serde_json::to_writer(&mut *out, &self.event()).map_err(io::Error::from)?;
+        out.write_all(b"\n")
+    }
+
+    fn event(&self) -> Value {
+        let (file, line, within) = self.place;
+        let mut resource = Map::new();
+        let mut put = |key: &str, value: Value| _ = resource.insert(key.to_owned(), value);
+        put("type", json!(if self.entry.is_some() { "tool server" } else { "file" }));
+        put("name", json!(self.entry.map_or(file, |(_, name)| name)));
+        if let Some((id, _)) = self.entry {
+            put("uid", json!(id));
+        }
+        if let Some(team) = self.team {
+            put("group", json!({ "name": team }));
+        }
+        let mut data = Map::new();
+        data.insert("file".to_owned(), json!(file));
+        data.insert("line".to_owned(), json!(line));
+        if let Some((column, pointer)) = within {
+            data.insert("column".to_owned(), json!(column));
+            data.insert("pointer".to_owned(), json!(pointer));
+        }
+        // The name of an account alone is no `user` object, which wants an identity.
+        data.extend(self.owner.map(|owner| ("owner".to_owned(), json!(owner))));
+        put("data", data.into());
+        let closed = self.life.and_then(|(_, _, closed)| closed);
+        let (activity_id, activity) = if closed.is_some() { (3, "Close") } else { (1, "Create") };
+        let (status_id, status) = match (closed, &self.waived) {
+            (Some(_), _) => (4, "Resolved"),
+            (None, Some(_)) => (3, "Suppressed"),
+            (None, None) => (1, "New"),
+        };
+        let mut info = json!({
+            "uid": self.fingerprint,
+            "title": reason(self.rule).unwrap_or(self.rule),
+            "desc": self.message,
+            "types": [self.rule],
+        });
+        if let (Some((first, last, _)), Some(info)) = (self.life, info.as_object_mut()) {
+            info.insert("first_seen_time".to_owned(), json!(midnight(first)));
+            info.insert("last_seen_time".to_owned(), json!(midnight(last)));
+        }
+        let more: Map<String, Value> =
+            self.more.iter().map(|(name, value)| ((*name).to_owned(), json!(value))).collect();
+        let mut event = json!({
+            "activity_id": activity_id,
+            "activity_name": activity,
+            "category_uid": 2,
+            "category_name": "Findings",
+            "class_uid": 2004,
+            "class_name": "Detection Finding",
+            "type_uid": 200_400 + activity_id,
+            "type_name": format!("Detection Finding: {activity}"),
+            "time": midnight(closed.unwrap_or(self.day)),
+            "severity_id": severity(self.severity),
+            "severity": self.severity.name(),
+            "confidence_id": confidence(self.confidence),
+            "confidence": self.confidence.name(),
+            "status_id": status_id,
+            "status": status,
+            "message": self.message,
+            "metadata": {
+                "version": "1.3.0",
+                "uid": self.fingerprint,
+                "product": { "name": "Tsuba", "vendor_name": "Tsuba", "version": self.version },
+            },
+            "finding_info": info,
+            "remediation": { "desc": self.fix, "references": self.references },
+            "resources": [resource],
+            "unmapped": more,
+        });
+        if let (Some(waived), Some(event)) = (&self.waived, event.as_object_mut()) {
+            event.insert("status_detail".to_owned(), json!(waived));
+        }
+        event
+    }
+}
+
+/// The beginning of a day in milliseconds since the epoch.
 fn midnight(day: &str) -> i64 {
     let day: Option<jiff::civil::Date> = day.parse().ok();
     let since = day.map(|day| day.duration_since(jiff::civil::date(1970, 1, 1)));
     since.map_or(0, |since| since.as_secs() * 1000)
-}
-
-fn event(report: &Report, time: i64, finding: &FindingRow, setup: Option<&Setup>, entry: Option<&EntryRow>) -> Value {
-    let rule = finding.rule.as_str();
-    let mut resource = Map::new();
-    let mut put = |key: &str, value: Value| _ = resource.insert(key.to_owned(), value);
-    put("type", json!(if entry.is_some() { "tool server" } else { "file" }));
-    put("name", json!(entry.map_or(finding.setup.as_str(), |entry| entry.name.as_str())));
-    if let Some(id) = &finding.entry {
-        put("uid", json!(id));
-    }
-    if let Some(team) = setup.and_then(|setup| setup.answers()) {
-        put("group", json!({ "name": team }));
-    }
-    let place = &finding.place;
-    let mut data =
-        json!({ "file": finding.setup, "line": place.line, "column": place.column, "pointer": place.pointer });
-    // The name of an account alone is no `user` object, which wants an identity.
-    if let (Some(owner), Some(data)) = (setup.and_then(|setup| setup.owner.as_ref()), data.as_object_mut()) {
-        data.insert("owner".to_owned(), json!(owner));
-    }
-    put("data", data);
-    let (status_id, status) = if finding.waived.is_some() { (3, "Suppressed") } else { (1, "New") };
-    let source = report.source.as_ref();
-    let more = [
-        ("excerpt", Some(finding.excerpt.to_string())),
-        ("verdict", entry.and_then(|entry| entry.verdict).map(|verdict| verdict.name().to_owned())),
-        ("host", source.and_then(|source| source.host.as_ref()).map(ToString::to_string)),
-        ("repository", source.and_then(|source| source.repository.as_ref()).map(ToString::to_string)),
-        ("commit", source.and_then(|source| source.commit.as_ref()).map(ToString::to_string)),
-    ];
-    let more: Map<String, Value> =
-        more.into_iter().filter_map(|(name, value)| Some((name.to_owned(), value?.into()))).collect();
-    let mut event = json!({
-        "activity_id": 1,
-        "activity_name": "Create",
-        "category_uid": 2,
-        "category_name": "Findings",
-        "class_uid": 2004,
-        "class_name": "Detection Finding",
-        "type_uid": 200_401,
-        "type_name": "Detection Finding: Create",
-        "time": time,
-        "severity_id": severity(finding.severity),
-        "severity": finding.severity.name(),
-        "confidence_id": confidence(finding.confidence),
-        "confidence": finding.confidence.name(),
-        "status_id": status_id,
-        "status": status,
-        "message": finding.message,
-        "metadata": {
-            "version": "1.3.0",
-            "uid": finding.fingerprint,
-            "product": { "name": "Tsuba", "vendor_name": "Tsuba", "version": report.tool.version },
-        },
-        "finding_info": {
-            "uid": finding.fingerprint,
-            "title": reason(rule).unwrap_or(rule),
-            "desc": finding.message,
-            "types": [rule],
-        },
-        "remediation": { "desc": finding.fix, "references": finding.references },
-        "resources": [resource],
-        "unmapped": more,
-    });
-    if let (Some(waiver), Some(event)) = (&finding.waived, event.as_object_mut()) {
-        event.insert("status_detail".to_owned(), json!(format!("waived by {}: {}", waiver.by, waiver.reason)));
-    }
-    event
 }
 
 /// `severity_id`.

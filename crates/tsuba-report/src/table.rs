@@ -147,15 +147,52 @@ impl Renderer for EntryTable {
 /// # Errors
 /// What the writer says, and where a row has other rows in it.
 pub fn table<T: Serialize>(rows: &[T], out: &mut dyn Write) -> io::Result<()> {
-    let mut raw = csv::Writer::from_writer(Vec::new());
-    rows.iter().try_for_each(|row| raw.serialize(row)).map_err(io::Error::from)?;
-    let raw = raw.into_inner().map_err(|error| error.into_error())?;
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
-    for record in csv::ReaderBuilder::new().has_headers(false).from_reader(&*raw).records() {
-        let record = record.map_err(io::Error::from)?;
-        writer.write_record(record.iter().map(|cell| plain(cell).into_owned())).map_err(io::Error::from)?;
+    let mut table = Rows::new(out);
+    rows.iter().try_for_each(|row| table.row(row))?;
+    table.finish()
+}
+
+/// Likewise, row by row.
+pub struct Rows<'o> {
+    writer: csv::Writer<&'o mut dyn Write>,
+    begun: bool,
+}
+
+impl<'o> Rows<'o> {
+    /// Into a writer.
+    pub fn new(out: &'o mut dyn Write) -> Self {
+        Self { writer: csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out), begun: false }
     }
-    writer.flush()
+
+    /// A row; before the first one stand the names of its columns.
+    ///
+    /// # Errors
+    /// What the writer says, and where a row has other rows in it.
+    pub fn row(&mut self, row: &impl Serialize) -> io::Result<()> {
+        let mut raw = csv::WriterBuilder::new().has_headers(!self.begun).from_writer(Vec::new());
+        raw.serialize(row).map_err(io::Error::from)?;
+        let raw = raw.into_inner().map_err(|error| error.into_error())?;
+        for record in csv::ReaderBuilder::new().has_headers(false).from_reader(&*raw).records() {
+            let record = record.map_err(io::Error::from)?;
+            self.writer.write_record(record.iter().map(|cell| plain(cell).into_owned())).map_err(io::Error::from)?;
+        }
+        self.begun = true;
+        Ok(())
+    }
+
+    /// Hands on what is left.
+    ///
+    /// # Errors
+    /// What the writer says.
+    pub fn finish(mut self) -> io::Result<()> {
+        self.writer.flush()
+    }
+}
+
+impl core::fmt::Debug for Rows<'_> {
+    fn fmt(&self, f: &mut core::fmt::Formatter<'_>) -> core::fmt::Result {
+        f.write_str("Rows")
+    }
 }
 
 fn team<'r>(setup: Option<&&'r Setup>) -> &'r str {

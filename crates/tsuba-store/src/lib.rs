@@ -24,6 +24,7 @@ pub use forget::Forget;
 pub use life::{Event, Life};
 pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
+pub use uses::Used;
 pub use wheres::{Use, Wanted};
 
 use db::Db;
@@ -51,6 +52,8 @@ pub enum StoreError {
     Unwritable,
     /// A store cannot be made at this place.
     Place(std::io::Error),
+    /// What was read cannot be handed on.
+    Output(std::io::Error),
     /// A report's day is none.
     Date(String),
     /// The address of a database says something else than one does: what. It is not quoted, for it may hold a password.
@@ -74,6 +77,7 @@ impl fmt::Display for StoreError {
             }
             Self::Unwritable => f.write_str("the report cannot be written as JSON again"),
             Self::Place(error) => write!(f, "cannot make a store here: {error}"),
+            Self::Output(error) => error.fmt(f),
             Self::Unjudged => f.write_str("an inventory, which judges nothing; add the report of an audit"),
             Self::Date(day) => write!(f, "{day:?} is not a date (YYYY-MM-DD)"),
             Self::Address(why) => write!(f, "the address of the store: {why}"),

@@ -206,12 +206,39 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn findings(&self, open: bool) -> Result<Vec<FindingLine>, StoreError> {
-        let select = "SELECT f.fingerprint, f.rule, f.severity, f.confidence, coalesce(e.key, ''), coalesce(e.name, ''), s.name, f.setup, f.line, f.team, f.owner,
+        let mut all = Vec::new();
+        self.each_finding(open, None, |line| {
+            all.push(line);
+            Ok(())
+        })?;
+        Ok(all)
+    }
+
+    /// The days on which findings were first seen, in order.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn days(&self) -> Result<Vec<String>, StoreError> {
+        self.0.rows("SELECT DISTINCT first_seen FROM finding ORDER BY first_seen", values![], |row| row.text(0))
+    }
+
+    /// The findings one after the other, for there may be more than memory holds; with `day` those that were first seen then.
+    ///
+    /// # Errors
+    /// Where the database cannot be read, and what `take` says.
+    pub fn each_finding(
+        &self,
+        open: bool,
+        day: Option<&str>,
+        mut take: impl FnMut(FindingLine) -> std::io::Result<()>,
+    ) -> Result<(), StoreError> {
+        let of_day = if day.is_some() { "f.first_seen = ?2" } else { "CAST(?2 AS TEXT) IS NULL" };
+        let select = format!("SELECT f.fingerprint, f.rule, f.severity, f.confidence, coalesce(e.key, ''), coalesce(e.name, ''), s.name, f.setup, f.line, f.team, f.owner,
              f.message, f.fix, f.first_seen, f.last_seen, f.closed, coalesce(f.closed_by, ''), f.reopened, f.waived
-             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE ?1 = 0 OR f.closed IS NULL
-             ORDER BY s.name, f.setup, f.line, f.rule, f.fingerprint";
-        self.0.rows(select, values![open], |row| {
-            Ok(FindingLine {
+             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE (?1 = 0 OR f.closed IS NULL) AND {of_day}
+             ORDER BY s.name, f.setup, f.line, f.rule, f.fingerprint");
+        self.0.each(&select, values![open, day], |row| {
+            let line = FindingLine {
                 fingerprint: row.text(0)?,
                 rule: row.text(1)?,
                 severity: named(row.number(2)?),
@@ -231,7 +258,8 @@ impl Store {
                 closed_by: row.text(16)?,
                 reopened: row.count(17)?,
                 waived: row.text(18)?,
-            })
+            };
+            take(line).map_err(StoreError::Output)
         })
     }
 }

@@ -1,5 +1,7 @@
 //! What an entry uses, by the names under which it is asked for: packages, images, programs, hosts, tools, credentials.
 
+use crate::db::values;
+use crate::{Store, StoreError};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::understand::launch::{Pin, Source};
 use tsuba_report::Report;
@@ -7,14 +9,33 @@ use tsuba_report::model::EntryRow;
 
 /// Something that an entry uses.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Used {
+pub struct Used {
     /// `npm`, `pypi`, … of a package, `image`, `program`, `host`, `tool` or `credential`.
-    pub(crate) kind: String,
-    pub(crate) name: String,
+    pub kind: String,
+    /// What it is called.
+    pub name: String,
     /// As it is asked for; empty where nothing is said.
-    pub(crate) version: String,
+    pub version: String,
     /// Is it this version and no other?
-    pub(crate) pinned: bool,
+    pub pinned: bool,
+}
+
+impl Store {
+    /// What each entry uses that is there today, by the name of its scope and its id.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn uses_by_entry(&self) -> Result<BTreeMap<(String, String), Vec<Used>>, StoreError> {
+        let mut out: BTreeMap<(String, String), Vec<Used>> = BTreeMap::new();
+        let select = "SELECT s.name, e.key, u.kind, u.name, u.version, u.pinned FROM used u JOIN entry e ON e.id = u.entry
+             JOIN scope s ON s.id = e.scope WHERE e.gone IS NULL AND e.kind = 'entry' ORDER BY s.name, e.key, u.kind, u.name, u.version";
+        self.0.each(select, values![], |row| {
+            let used = Used { kind: row.text(2)?, name: row.text(3)?, version: row.text(4)?, pinned: row.flag(5)? };
+            out.entry((row.text(0)?, row.text(1)?)).or_default().push(used);
+            Ok(())
+        })?;
+        Ok(out)
+    }
 }
 
 /// What a server lists is known of the entries whose server it is: the tools by the ids of those.

@@ -329,3 +329,58 @@ fn a_decision_of_one_repository_is_held_against_the_others() {
     let soon = dir.run(&["company", "decisions", "--ending", "30"]);
     assert_eq!((soon.status(), soon.out().as_str()), (0, "no such decision is in the reports\n"));
 }
+
+#[test]
+fn what_is_exported_says_what_is_open_what_is_fixed_and_what_is_run() {
+    let dir = reports(2);
+    dir.run(&["company", "add", "reports"]);
+    let export = |format: &str| dir.run(&["company", "export", "--format", format, "--as-of", "2026-11-10"]).out();
+    let events: Vec<Value> = export("ocsf").lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let closed: Vec<&Value> = events.iter().filter(|event| event["activity_name"] == "Close").collect();
+    assert_eq!((events.len(), closed.len()), (6, 2));
+    assert!(closed.iter().all(|event| event["status"] == "Resolved" && event["time"] == 1_794_182_400_000_i64));
+    assert!(closed.iter().all(|event| event["finding_info"]["first_seen_time"] == 1_793_577_600_000_i64));
+    assert!(closed.iter().all(|event| event["finding_info"]["types"][0] == "supply/unpinned"));
+    let bill: Value = serde_json::from_str(&export("cyclonedx")).unwrap();
+    let names: Vec<&str> =
+        bill["components"].as_array().unwrap().iter().filter_map(|part| part["purl"].as_str()).collect();
+    assert!(names.contains(&"pkg:npm/%40saltmarsh/tide@1.2.3"), "{names:?}");
+    let found = bill["vulnerabilities"].as_array().unwrap();
+    assert_eq!(found.len(), 4, "what is open");
+    // Each is of the part that it was found at, though both repositories have files and entries of the same names.
+    assert!(found.iter().all(|one| one["affects"][0]["ref"] != "inventory"), "{found:#?}");
+}
+
+/// Read back by an engine that is not ours, where there is one (python3 with pyarrow).
+#[cfg(feature = "parquet")]
+#[test]
+fn columns_are_read_by_another_engine() {
+    let dir = reports(2);
+    dir.run(&["company", "add", "reports"]);
+    let run = dir.run(&["company", "export", "--format", "parquet"]);
+    assert!(run.status() == 2 && run.err().contains("--output"), "{}", run.err());
+    assert_eq!(dir.run(&["company", "export", "--format", "parquet", "--output", "lake"]).status(), 0);
+    let again = dir.run(&["company", "export", "--format", "parquet", "--output", "lake"]);
+    assert!(again.status() == 2 && again.err().contains("not empty"), "{}", again.err());
+    assert!(dir.path("lake/first_seen=2026-11-02/findings.parquet").is_file());
+    assert_eq!(dir.run(&["company", "export", "--format", "parquet", "--open", "--output", "open"]).status(), 0);
+    let script = "import sys, json, pyarrow.dataset as d
+for name in sys.argv[1:]:
+    for row in d.dataset(name, partitioning='hive').to_table().to_pylist(): print(json.dumps(row, default=str))";
+    let engine = std::env::var_os("TSUBA_PYARROW").unwrap_or_else(|| "python3".into());
+    let read = Command::new(engine).args(["-c", script, "lake", "open"]).current_dir(dir.path(".")).output();
+    let Some(read) = read.ok().filter(|read| read.status.success()) else {
+        eprintln!("skipped: no python3 with pyarrow (TSUBA_PYARROW)");
+        return;
+    };
+    let text = String::from_utf8(read.stdout).unwrap();
+    let rows: Vec<Value> = text.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    assert_eq!(rows.len(), 6 + 4);
+    let lines = dir.run(&["company", "export"]).out();
+    for (line, row) in lines.lines().zip(&rows) {
+        let line: Value = serde_json::from_str(line).unwrap();
+        for (name, value) in line.as_object().unwrap() {
+            assert_eq!(&row[name], value, "{name}");
+        }
+    }
+}

@@ -48,6 +48,24 @@ fn written(format: &str) -> Vec<String> {
     reports().iter().map(of).collect()
 }
 
+/// The same of a company of both, at two dates, on the second of which some of it is fixed.
+fn exported(format: &str) -> String {
+    let [demo, odd] = &reports()[..] else { panic!("two") };
+    let report = |dir: &Dir, day: &str, to: &str| {
+        let args = ["audit", ".", "--config", "tsuba.toml", "--as-of", day, "--format", "json", "--output", to];
+        assert_eq!(dir.run_in("company", &args).status(), 1);
+    };
+    report(demo, "2026-11-02", "../one.json");
+    assert_eq!(demo.run_in("company", &["repair", ".", "--config", "tsuba.toml", "--apply"]).status(), 0);
+    report(demo, "2026-11-09", "../two.json");
+    let third = demo.path("three.json").display().to_string();
+    report(odd, "2026-11-09", &third);
+    assert_eq!(demo.run(&["company", "add", "one.json", "two.json", "three.json"]).status(), 0);
+    let run = demo.run(&["company", "export", "--format", format, "--as-of", "2026-11-10"]);
+    assert_eq!(run.status(), 0, "{}", run.err());
+    run.out()
+}
+
 fn assert_valid(schema: &jsonschema::Validator, value: &Value) {
     let mistakes: Vec<String> =
         schema.iter_errors(value).take(5).map(|error| format!("{}: {error}", error.instance_path())).collect();
@@ -65,7 +83,7 @@ fn sarif_is_as_its_schema_says() {
 #[test]
 fn a_bill_of_materials_is_as_its_schema_says() {
     let Some(schema) = schema("cyclonedx.json") else { return };
-    for text in written("cyclonedx") {
+    for text in written("cyclonedx").into_iter().chain([exported("cyclonedx")]) {
         assert_valid(&schema, &serde_json::from_str(&text).unwrap());
     }
 }
@@ -73,7 +91,7 @@ fn a_bill_of_materials_is_as_its_schema_says() {
 #[test]
 fn events_are_as_their_class_says() {
     let Some(schema) = schema("ocsf.json") else { return };
-    for line in written("ocsf").iter().flat_map(|text| text.lines()) {
+    for line in written("ocsf").iter().chain([&exported("ocsf")]).flat_map(|text| text.lines()) {
         assert_valid(&schema, &serde_json::from_str(line).unwrap());
     }
 }

@@ -1,23 +1,32 @@
 //! `tsuba company export`: the findings of a company, for other programs.
 
+use super::bill;
+use crate::dates::as_of;
 use crate::exit::Done;
 use crate::output;
 use clap::{Args as Arguments, ValueEnum};
+use std::io;
 use std::path::PathBuf;
-use tsuba_store::Store;
+use tsuba_core::severity::{Confidence, Severity};
+use tsuba_core::text::Name as _;
+use tsuba_report::{CycloneDx, Observed, Renderer as _, Rows};
+use tsuba_store::{FindingLine, Store};
 
-/// Write every finding, open and closed, for a spreadsheet or a data lake
+/// Write every finding, open and closed, for a spreadsheet, a data lake or a bill of materials
 #[derive(Clone, Debug, Arguments)]
 pub(super) struct Args {
     /// The format
     #[arg(long, value_enum, default_value_t = ExportFormat::Ndjson)]
     format: ExportFormat,
-    /// Write it to this file instead of standard output
+    /// Write it to this file instead of standard output; parquet: into this folder, which must be new or empty
     #[arg(long, short, value_name = "FILE")]
     output: Option<PathBuf>,
     /// Only what is open
     #[arg(long)]
     open: bool,
+    /// The date of the export (YYYY-MM-DD) [default: today in UTC]
+    #[arg(long, value_name = "DATE")]
+    as_of: Option<String>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -26,16 +35,69 @@ enum ExportFormat {
     Ndjson,
     /// A table
     Csv,
+    /// OCSF 1.3: an event a line for each finding, Create or Close
+    Ocsf,
+    /// CycloneDX 1.6: what entries run and call today, with what is open
+    #[value(name = "cyclonedx")]
+    CycloneDx,
+    /// Columns in a file for each day on which findings were first seen (first_seen=YYYY-MM-DD/findings.parquet)
+    #[cfg(feature = "parquet")]
+    Parquet,
 }
 
 pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
-    let findings = store.findings(args.open)?;
+    let day = as_of(args.as_of.as_deref())?.to_string();
+    #[cfg(feature = "parquet")]
+    if args.format == ExportFormat::Parquet {
+        super::parquet::write(store, args.open, args.output.as_deref())?;
+        return Ok(Done::Clean);
+    }
     output::write(args.output.as_ref(), |out| match args.format {
-        ExportFormat::Csv => tsuba_report::table(&findings, out),
-        ExportFormat::Ndjson => findings.iter().try_for_each(|finding| {
-            serde_json::to_writer(&mut *out, finding)?;
+        ExportFormat::Csv => {
+            let mut table = Rows::new(out);
+            each(store, args.open, |finding| table.row(&finding))?;
+            table.finish()
+        }
+        ExportFormat::Ocsf => each(store, args.open, |finding| event(&finding, &day).write(out)),
+        ExportFormat::CycloneDx => CycloneDx.render(&bill::report(store, &day).map_err(io::Error::other)?, out),
+        _ => each(store, args.open, |finding| {
+            serde_json::to_writer(&mut *out, &finding)?;
             out.write_all(b"\n")
         }),
     })?;
     Ok(Done::Clean)
+}
+
+/// Hands on each finding as it is read.
+fn each(store: &Store, open: bool, take: impl FnMut(FindingLine) -> io::Result<()>) -> io::Result<()> {
+    store.each_finding(open, None, take).map_err(|why| match why {
+        tsuba_store::StoreError::Output(error) => error,
+        other => io::Error::other(other),
+    })
+}
+
+fn event<'f>(finding: &'f FindingLine, day: &'f str) -> Observed<'f> {
+    let said = |text: &'f str| Some(text).filter(|text| !text.is_empty());
+    let rule = tsuba_core::rules::find(&finding.rule);
+    Observed {
+        version: env!("CARGO_PKG_VERSION"),
+        day,
+        rule: &finding.rule,
+        severity: Severity::from_name(finding.severity).unwrap_or(Severity::Note),
+        confidence: Confidence::from_name(&finding.confidence).unwrap_or(Confidence::Possible),
+        fingerprint: &finding.fingerprint,
+        message: &finding.message,
+        fix: &finding.fix,
+        references: rule.map(|rule| rule.references.to_vec()).unwrap_or_default(),
+        entry: said(&finding.entry).map(|id| (id, finding.name.as_str())),
+        place: (&finding.setup, finding.line, None),
+        team: said(&finding.team),
+        owner: said(&finding.owner),
+        waived: said(&finding.waived).map(|by| format!("waived by {by}")),
+        life: Some((&finding.first_seen, &finding.last_seen, finding.closed.as_deref())),
+        more: [("scope", finding.scope.as_str()), ("commit", &finding.closed_by)]
+            .into_iter()
+            .filter(|(_, value)| !value.is_empty())
+            .collect(),
+    }
 }

@@ -1,9 +1,12 @@
 //! `tsuba company`: many reports in one store, and what can be asked of it.
 
 mod add;
+mod bill;
 mod export;
 mod forget;
 mod page;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod store;
 mod tell;
 

@@ -1,0 +1,105 @@
+//! What a company's entries run and call today, and what is open there, as one report.
+
+use serde_json::{Value, json};
+use std::collections::{BTreeMap, BTreeSet};
+use tsuba_report::Report;
+use tsuba_store::{EntryLine, Filter, FindingLine, Store, StoreError, Used};
+
+/// The report. What a store does not keep (excerpts, columns, arguments) is not in it.
+pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
+    let used = store.uses_by_entry()?;
+    let lines = store.entries(&Filter::default())?;
+    let none = Vec::new();
+    let rows: Vec<Value> = lines
+        .iter()
+        .map(|line| entry(line, used.get(&(line.scope.clone(), line.id.clone())).unwrap_or(&none)))
+        .collect();
+    let mut setups: BTreeMap<String, Value> = BTreeMap::new();
+    for line in &lines {
+        let path = setup(&line.scope, &line.place);
+        let row = json!({ "path": path, "kind": "client", "team": line.team, "owner": line.owner });
+        setups.entry(path).or_insert(row);
+    }
+    let findings: Vec<Value> = store.findings(true)?.iter().map(finding).collect();
+    let value = json!({
+        "schema": "tsuba-report/2",
+        "tool": { "name": "tsuba", "version": env!("CARGO_PKG_VERSION") },
+        "as_of": day,
+        "inputs": lines.iter().map(|line| line.scope.as_str()).collect::<BTreeSet<_>>(),
+        "setups": setups.into_values().collect::<Vec<_>>(),
+        "summary": { "setups": 0, "entries": rows.len(), "documents": 0, "shown": 0, "unread": 0, "unasked": { "local": 0, "remote": 0 },
+            "verdicts": {}, "findings": {}, "waived": 0, "known": 0, "undecided": 0, "evidence_of_others": 0 },
+        "entries": rows,
+        "findings": findings,
+        "unread": [],
+    });
+    // Read as any report is: every text in it is cleaned.
+    let bytes = serde_json::to_vec(&value).map_err(|_| StoreError::Unwritable)?;
+    tsuba_report::read(&bytes).map_err(|_| StoreError::Unwritable)
+}
+
+/// The same file lies in many repositories.
+fn setup(scope: &str, place: &str) -> String {
+    format!("{scope}/{}", place.rsplit_once(':').map_or(place, |(file, _)| file))
+}
+
+fn id(scope: &str, key: &str) -> String {
+    format!("{scope}#{key}")
+}
+
+fn place(line: u32) -> Value {
+    json!({ "line": line, "column": 1, "end_line": line, "end_column": 1, "pointer": "" })
+}
+
+fn entry(line: &EntryLine, used: &[Used]) -> Value {
+    let number = line.place.rsplit_once(':').and_then(|(_, number)| number.parse().ok()).unwrap_or(1);
+    let mut row = json!({
+        "id": id(&line.scope, &line.id), "setup": setup(&line.scope, &line.place), "name": line.name, "place": place(number),
+        "transport": "unknown", "credentials": [], "reach": { "folders": [], "hosts": [], "powers": [] }, "asks": "unknown",
+        "disabled": false, "verdict": line.verdict, "fingerprint": line.id,
+    });
+    let Some(fields) = row.as_object_mut() else { return row };
+    if line.runs.contains("://") && !line.runs.contains(char::is_whitespace) {
+        let host = used.iter().find(|one| one.kind == "host").map(|one| one.name.as_str()).unwrap_or_default();
+        let loopback = ["localhost", "127.0.0.1", "[::1]"].contains(&host);
+        fields.insert("remote".to_owned(), json!({ "url": line.runs, "host": host, "loopback": loopback }));
+    }
+    // All that it runs stands side by side: which of them is the server a store does not tell.
+    let via: Vec<Value> = used.iter().filter_map(part).collect();
+    if !via.is_empty() {
+        let launch = json!({ "wrappers": [], "args": [], "bridge": false, "via": via });
+        fields.insert("launch".to_owned(), launch);
+    }
+    row
+}
+
+/// A package, image or program.
+fn part(used: &Used) -> Option<Value> {
+    let source = match used.kind.as_str() {
+        "host" | "tool" | "credential" => return None,
+        "program" => "path",
+        kind => kind,
+    };
+    let pin = match (used.pinned, used.version.is_empty()) {
+        (true, _) if source == "path" => "local",
+        (true, _) => "exact",
+        (false, true) => "none",
+        (false, false) => "range",
+    };
+    let version = Some(&used.version).filter(|version| !version.is_empty());
+    Some(
+        json!({ "runner": "", "source": source, "package": used.name, "version": version, "pin": pin, "aside": false }),
+    )
+}
+
+fn finding(line: &FindingLine) -> Value {
+    let references = tsuba_core::rules::find(&line.rule).map(|rule| rule.references).unwrap_or_default();
+    let waived = (!line.waived.is_empty())
+        .then(|| line.waived.rsplit_once(" until ").unwrap_or((line.waived.as_str(), "")))
+        .map(|(by, until)| json!({ "id": "", "by": by, "until": until, "reason": "" }));
+    json!({
+        "rule": line.rule, "severity": line.severity, "confidence": line.confidence, "setup": setup(&line.scope, &format!("{}:", line.setup)),
+        "entry": (!line.entry.is_empty()).then(|| id(&line.scope, &line.entry)), "place": place(line.line), "message": line.message,
+        "excerpt": "", "fix": line.fix, "references": references, "fingerprint": line.fingerprint, "waived": waived,
+    })
+}
