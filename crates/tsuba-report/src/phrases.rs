@@ -118,7 +118,9 @@ pub(crate) fn listed(entry: &EntryRow) -> Option<String> {
 
 fn outer(via: &Via) -> String {
     // A script from an address is named by that; its last part is no program.
-    let runner = if *via.source == Source::Url { String::new() } else { format!("{} ", via.runner) };
+    // A store knows what is run, and not by what.
+    let is_bare = *via.source == Source::Url || via.runner.as_str().is_empty();
+    let runner = if is_bare { String::new() } else { format!("{} ", via.runner) };
     let version = version(Some(*via.source), via.version.as_ref().map(|v| v.as_str()));
     format!("{runner}{}{version} [{}]", via.package, firmness(*via.pin, Some(*via.source)))
 }

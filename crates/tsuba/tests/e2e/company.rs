@@ -345,6 +345,10 @@ fn what_is_exported_says_what_is_open_what_is_fixed_and_what_is_run() {
     let names: Vec<&str> =
         bill["components"].as_array().unwrap().iter().filter_map(|part| part["purl"].as_str()).collect();
     assert!(names.contains(&"pkg:npm/%40saltmarsh/tide@1.2.3"), "{names:?}");
+    let parts = bill["components"].as_array().unwrap();
+    let runs = parts.iter().flat_map(|part| part["properties"].as_array().unwrap());
+    let runs: Vec<&Value> = runs.filter(|one| one["name"] == "tsuba:runs").map(|one| &one["value"]).collect();
+    assert!(runs.contains(&&Value::from("@saltmarsh/tide@1.2.3 [exact]")), "{runs:?}");
     let found = bill["vulnerabilities"].as_array().unwrap();
     assert_eq!(found.len(), 4, "what is open");
     // Each is of the part that it was found at, though both repositories have files and entries of the same names.

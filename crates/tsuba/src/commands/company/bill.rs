@@ -80,11 +80,14 @@ fn part(used: &Used) -> Option<Value> {
         "program" => "path",
         kind => kind,
     };
-    let pin = match (used.pinned, used.version.is_empty()) {
+    let is_word = used.version.starts_with(|c: char| c.is_ascii_alphabetic());
+    let pin = match (used.pinned, used.version.as_str()) {
         (true, _) if source == "path" => "local",
         (true, _) => "exact",
-        (false, true) => "none",
-        (false, false) => "range",
+        (false, "") => "none",
+        // A tag, which means another version on another day.
+        (false, _) if is_word => "moving",
+        (false, _) => "range",
     };
     let version = Some(&used.version).filter(|version| !version.is_empty());
     Some(
