@@ -1,7 +1,8 @@
 //! The decisions of a company's registers, as its reports have them: what each holds for, and where it would hold if it were taken there, too.
 
-use crate::db::values;
+use crate::db::{Value, values};
 use crate::{Store, StoreError};
+use jiff::civil::Date;
 use serde::Serialize;
 use std::collections::BTreeSet;
 
@@ -10,11 +11,14 @@ use std::collections::BTreeSet;
 pub struct DecisionLine {
     /// Its name in the register.
     pub id: String,
+    /// Do reports say that entries stand by it? Else only a register has it.
+    pub reported: bool,
     /// The repositories, or hosts and folders, whose register has it.
     pub scopes: Vec<String>,
-    /// Where the entries stand that it is about: `approved`, `changed`, `expired` or `refused`; the worst.
+    /// Where the entries stand that it is about: `approved`, `changed`, `expired` or `refused`; the worst. Of what only a register has,
+    /// `approved`, `refused`, `waived` or `expired`.
     pub standing: String,
-    /// The entries that it is about, by name.
+    /// The entries that it is about, by name; of what only a register has, what it says itself.
     pub entries: Vec<String>,
     /// Those of them that it does not hold for any more.
     pub lapsed: usize,
@@ -63,12 +67,12 @@ fn rank(standing: &str) -> u8 {
 }
 
 impl Store {
-    /// The decisions that entries stand by today: those that no longer hold for all of theirs first, then by what ends first. With `until`,
-    /// those alone that end by that day.
+    /// The decisions that entries stand by today, and those of registers: what no longer holds for all that it is about first, then by what ends
+    /// first. With `until`, those alone that end by that day.
     ///
     /// # Errors
     /// Where the database cannot be read.
-    pub fn decisions(&self, until: Option<&str>) -> Result<Vec<DecisionLine>, StoreError> {
+    pub fn decisions(&self, until: Option<&str>, today: Date) -> Result<Vec<DecisionLine>, StoreError> {
         let select =
             "SELECT d.key, s.name, d.by, d.day, d.until, d.reason, d.conditions, e.name, e.decision, e.fingerprint
              FROM decision d JOIN scope s ON s.id = d.scope JOIN entry e ON e.scope = d.scope AND e.decided = d.key AND e.decided <> ''
@@ -81,6 +85,7 @@ impl Store {
             if out.last().is_none_or(|(_, line)| !same(line)) {
                 let line = DecisionLine {
                     id,
+                    reported: true,
                     scopes: Vec::new(),
                     standing: row.text(8)?,
                     entries: Vec::new(),
@@ -117,6 +122,25 @@ impl Store {
             line.elsewhere.sort();
         }
         let mut out: Vec<DecisionLine> = out.into_iter().map(|(_, line)| line).collect();
+        for one in self.registered(until, today)? {
+            let undecided = self.undecided(&one)?;
+            let same =
+                |line: &&mut DecisionLine| (&line.id, &line.by, &line.on) == (&one.line.id, &one.line.by, &one.line.on);
+            let line = match out.iter_mut().position(|line| same(&line)) {
+                Some(at) => out.get_mut(at),
+                None => {
+                    out.push(one.line.clone());
+                    out.last_mut()
+                }
+            };
+            let Some(line) = line else { continue };
+            if !line.scopes.contains(&one.register) {
+                line.scopes.push(one.register.clone());
+            }
+            line.elsewhere.extend(undecided);
+            line.elsewhere.sort();
+            line.elsewhere.dedup();
+        }
         out.sort_by(|a, b| {
             let ends = |line: &DecisionLine| line.until.clone().unwrap_or_else(|| "9999".to_owned());
             (a.lapsed == 0, ends(a)).cmp(&(b.lapsed == 0, ends(b)))
@@ -124,12 +148,18 @@ impl Store {
         Ok(out)
     }
 
-    fn elsewhere(&self, print: &str) -> Result<Vec<Elsewhere>, StoreError> {
-        let select =
+    pub(crate) fn elsewhere(&self, print: &str) -> Result<Vec<Elsewhere>, StoreError> {
+        self.entries_where("e.fingerprint = ?1 AND e.decided = ''", values![print])
+    }
+
+    /// The entries that are there and fit.
+    pub(crate) fn entries_where(&self, condition: &str, values: &[Value<'_>]) -> Result<Vec<Elsewhere>, StoreError> {
+        let select = format!(
             "SELECT s.name, e.place, e.name, CASE e.team WHEN '' THEN e.owner ELSE e.team END, e.verdict, e.key
              FROM entry e JOIN scope s ON s.id = e.scope
-             WHERE e.fingerprint = ?1 AND e.kind = 'entry' AND e.gone IS NULL AND e.decided = '' LIMIT ?2";
-        self.0.rows(select, values![print, MAX_ELSEWHERE], |row| {
+             WHERE e.kind = 'entry' AND e.gone IS NULL AND {condition} LIMIT {MAX_ELSEWHERE}"
+        );
+        self.0.rows(&select, values, |row| {
             Ok(Elsewhere {
                 scope: row.text(0)?,
                 place: row.text(1)?,

@@ -28,6 +28,12 @@ impl Store {
                     format!("SELECT count(*) FROM report r JOIN scope s ON s.id = r.scope WHERE s.{column} = ?1");
                 let count = db.one(&reports, values![name], |row| row.count(0))?;
                 db.run(&format!("DELETE FROM scope WHERE {column} = ?1"), values![name])?;
+                db.run("DELETE FROM register WHERE name = ?1", values![name])?;
+                if matches!(what, Forget::Host(_)) {
+                    // Those of its folders are called by both.
+                    let (from, to) = (format!("{name}:"), format!("{name};"));
+                    db.run("DELETE FROM register WHERE name >= ?1 AND name < ?2", values![from, to])?;
+                }
                 Ok(usize::try_from(count.unwrap_or_default()).unwrap_or(usize::MAX))
             }
             Forget::Before(day) => {

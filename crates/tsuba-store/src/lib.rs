@@ -10,6 +10,7 @@ mod decided;
 mod forget;
 mod life;
 mod list;
+mod registers;
 mod schema;
 mod trend;
 mod uses;

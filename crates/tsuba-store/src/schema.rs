@@ -4,7 +4,7 @@ use crate::StoreError;
 use rusqlite::{Connection, TransactionBehavior};
 
 /// Each step brings a store from one version to the next; none is ever changed. They are written as SQLite has them.
-const STEPS: [&str; 3] = [FIRST, SECOND, THIRD];
+const STEPS: [&str; 4] = [FIRST, SECOND, THIRD, FOURTH];
 /// Says in the file's head whose it is (`PRAGMA application_id`): "Tsub".
 const APPLICATION: u32 = 0x5473_7562;
 
@@ -124,6 +124,31 @@ DROP INDEX entry_by_name;
 DROP INDEX used_by_name;
 CREATE INDEX entry_by_plain_name ON entry (lower(name));
 CREATE INDEX used_by_plain_name ON used (lower(name));
+";
+
+/// Registers as they are written, beside what reports say of the entries that decisions hold for.
+const FOURTH: &str = "
+CREATE TABLE register (
+    id INTEGER PRIMARY KEY,
+    name TEXT NOT NULL UNIQUE
+);
+CREATE TABLE registered (
+    register INTEGER NOT NULL REFERENCES register ON DELETE CASCADE,
+    key TEXT NOT NULL,
+    kind TEXT NOT NULL,
+    shown TEXT NOT NULL,
+    source TEXT NOT NULL,
+    name TEXT NOT NULL,
+    version TEXT NOT NULL,
+    team TEXT NOT NULL,
+    by TEXT NOT NULL,
+    day TEXT NOT NULL,
+    until TEXT,
+    reason TEXT NOT NULL,
+    conditions TEXT NOT NULL,
+    PRIMARY KEY (register, key)
+) WITHOUT ROWID;
+CREATE INDEX finding_by_fingerprint ON finding (fingerprint) WHERE closed IS NULL;
 ";
 
 /// Makes the tables in a file, or brings those of an earlier version up to today's.

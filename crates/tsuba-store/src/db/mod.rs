@@ -128,7 +128,7 @@ pub(crate) enum Row<'r> {
     Postgres(&'r ::postgres::Row),
 }
 
-static CLEANER: LazyLock<Redactor> = LazyLock::new(pattern_redactor);
+pub(crate) static CLEANER: LazyLock<Redactor> = LazyLock::new(pattern_redactor);
 
 impl Row<'_> {
     /// A text. What a report says was cleaned before it came in; the database may have been changed since, so it reaches no terminal raw.

@@ -312,7 +312,7 @@ fn a_decision_is_told_with_what_it_holds_for_and_where_it_would_hold_too() {
         decided(&format!("{LINE}3"), "2026-11-02", &[tide], &[]),
         decided(&format!("{LINE}4"), "2026-11-02", &[other], &[]),
     ]);
-    let all = store.decisions(None).unwrap();
+    let all = store.decisions(None, date(2026, 11, 20)).unwrap();
     let told: Vec<(&str, &str, usize, usize, Vec<&str>)> = all
         .iter()
         .map(|line| {
@@ -326,8 +326,8 @@ fn a_decision_is_told_with_what_it_holds_for_and_where_it_would_hold_too() {
         (all[1].by.as_str(), all[1].until.as_deref(), all[1].conditions.as_str()),
         ("ines", Some("2026-12-24"), "read only")
     );
-    assert!(store.decisions(Some("2026-12-01")).unwrap().is_empty());
-    assert_eq!(store.decisions(Some("2026-12-24")).unwrap().len(), 2);
+    assert!(store.decisions(Some("2026-12-01"), date(2026, 11, 20)).unwrap().is_empty());
+    assert_eq!(store.decisions(Some("2026-12-24"), date(2026, 11, 20)).unwrap().len(), 2);
 }
 
 #[test]
@@ -339,7 +339,7 @@ fn a_decision_that_nothing_stands_by_any_more_is_none() {
         // An earlier report that comes late changes nothing of it.
         decided(LINE, "2026-11-05", &[tide], &[("tide", "d-1", "approved")]),
     ]);
-    assert!(store.decisions(None).unwrap().is_empty());
+    assert!(store.decisions(None, date(2026, 11, 20)).unwrap().is_empty());
 }
 
 #[test]

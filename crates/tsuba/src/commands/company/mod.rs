@@ -216,7 +216,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Command::Decisions(args) => {
             let today = as_of(args.as_of.as_deref())?;
             let end = args.ending.map(|days| today.saturating_add(i64::from(days).days()).to_string());
-            let mut found = open(store)?.decisions(end.as_deref())?;
+            let mut found = open(store)?.decisions(end.as_deref(), today)?;
             found.retain(|line| !args.elsewhere || !line.elsewhere.is_empty());
             match args.format {
                 LifeFormat::Json => json(&found),

@@ -122,7 +122,7 @@ const MAX_ELSEWHERE: usize = 5;
 pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Result<()> {
     let look = output::look();
     if found.is_empty() {
-        return writeln!(out, "no such decision is in the reports");
+        return writeln!(out, "no such decision is in the reports and registers");
     }
     let scopes: BTreeSet<&str> = found.iter().flat_map(|line| &line.scopes).map(String::as_str).collect();
     let lapsed = found.iter().filter(|line| line.lapsed > 0).count();
@@ -130,9 +130,9 @@ pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Resu
     let places = count(scopes.len(), "repository or host", "repositories or hosts");
     writeln!(
         out,
-        "{} in {places}: {lapsed} no longer hold as decided; {} the same elsewhere, undecided",
+        "{} in {places}: {lapsed} no longer hold as decided; {} would fall under them",
         count(found.len(), "decision", "decisions"),
-        count(elsewhere.len(), "entry starts", "entries start")
+        count(elsewhere.len(), "undecided entry", "undecided entries")
     )?;
     let mut page = Page::new(look, out);
     for line in found {
@@ -153,7 +153,7 @@ pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Resu
         if !line.conditions.is_empty() {
             page.row("only", &line.conditions)?;
         }
-        if line.lapsed > 0 {
+        if line.reported && line.lapsed > 0 {
             page.row(
                 "holds",
                 &format!("not for {} of {}", line.lapsed, count(line.entries.len(), "entry", "entries")),
