@@ -2,6 +2,7 @@
 
 use crate::commands::audit::FormatName;
 use crate::output;
+use crate::patch::Patch;
 use anyhow::{Context as _, bail};
 use clap::ValueEnum;
 use std::collections::BTreeSet;
@@ -46,7 +47,13 @@ fn list(format: FormatName) -> &'static str {
 }
 
 /// Writes the parts and the list. What else is there stays, and is told.
-pub(crate) fn write(report: &Report, split: Split, format: FormatName, folder: &Path) -> anyhow::Result<()> {
+pub(crate) fn write(
+    report: &Report,
+    split: Split,
+    format: FormatName,
+    folder: &Path,
+    patch: Option<&Patch>,
+) -> anyhow::Result<()> {
     let (by, ending) = (split.by(), format.ending());
     let parts = report.split(by);
     std::fs::create_dir_all(folder).with_context(|| format!("cannot create {}", folder.display()))?;
@@ -55,7 +62,10 @@ pub(crate) fn write(report: &Report, split: Split, format: FormatName, folder: &
         let name = format!("{}.{ending}", part.file);
         let path = folder.join(&name);
         let renderer = format.of_report().renderer(output::plain());
-        output::write(Some(&path), |out| renderer.render(&part.report, out))?;
+        output::write(Some(&path), |out| {
+            renderer.render(&part.report, out)?;
+            patch.map_or(Ok(()), |patch| patch.write(&part.report, out))
+        })?;
         written.insert(name);
     }
     let path = folder.join(list(format));

@@ -3,6 +3,7 @@
 use crate::dates::as_of;
 use crate::exit::Done;
 use crate::gather::InputArgs;
+use crate::patch::Patch;
 use crate::pipeline::Pipeline;
 use crate::split::{self, Split};
 use crate::{output, register};
@@ -49,6 +50,9 @@ pub(crate) struct ReportArgs {
     /// Write one report for each team, repository or owner, and a list of them, into the folder that --output names
     #[arg(long, value_enum, value_name = "BY", requires = "output", conflicts_with_all = ["summary", "top", "orders", "quiet"])]
     pub(crate) split: Option<Split>,
+    /// With --format markdown: end with the patch that `tsuba repair` would write
+    #[arg(long)]
+    pub(crate) patch: bool,
     /// Exit 1 if any finding is at least this severe [default: the policy's, else high]
     #[arg(long, value_enum)]
     pub(crate) gate: Option<Gate>,
@@ -247,7 +251,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         None => report,
     };
     let report = ManuallyDrop::new(args.report.shown.of(report.by_families(&args.report.only)));
-    write(&report, &args.report)?;
+    let patch = args.report.patch.then(|| Patch::of(&audited));
+    write(&report, &args.report, patch.as_ref())?;
     let gated = gate.is_some_and(|severity| report.reaches(severity)) || (args.report.strict && report.is_unsure());
     Ok(if gated { Done::Gated } else { Done::Clean })
 }
@@ -256,23 +261,30 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 pub(crate) fn pipeline(wanted: &InputArgs, args: &ReportArgs) -> anyhow::Result<Pipeline> {
     args.shown.check(args.format)?;
     split::check(args.split, args.output.as_deref(), args.format)?;
+    if args.patch && args.format != FormatName::Markdown {
+        bail!("--patch is a part of a ticket: add --format markdown, or use `tsuba repair`");
+    }
     let mut families: Vec<&str> = tsuba_core::rules::all().iter().map(|rule| rule.family()).collect();
     families.dedup();
     if let Some(unknown) = args.only.iter().find(|family| !families.contains(&family.as_str())) {
         bail!("--only: unknown family {unknown:?}; expected one of {}", families.join(", "));
     }
-    Ok(Pipeline::new(wanted, as_of(args.as_of.as_deref())?).of_families(&args.only))
+    let pipeline = Pipeline::new(wanted, as_of(args.as_of.as_deref())?).of_families(&args.only);
+    Ok(if args.patch { pipeline.looking_beside() } else { pipeline })
 }
 
-pub(crate) fn write(report: &Report, args: &ReportArgs) -> anyhow::Result<()> {
+pub(crate) fn write(report: &Report, args: &ReportArgs, patch: Option<&Patch>) -> anyhow::Result<()> {
     let format = args.format.of_report();
     if args.shown.quiet {
         return Ok(());
     }
     if let (Some(by), Some(folder)) = (args.split, &args.output) {
-        return split::write(report, by, args.format, folder);
+        return split::write(report, by, args.format, folder, patch);
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
     let look = RenderOptions { most: args.shown.most(), orders: args.shown.orders, ..look };
-    output::write(args.output.as_ref(), |out| format.renderer(look).render(report, out))
+    output::write(args.output.as_ref(), |out| {
+        format.renderer(look).render(report, out)?;
+        patch.map_or(Ok(()), |patch| patch.write(report, out))
+    })
 }

@@ -70,6 +70,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     ask(folder.path())?;
     let report_args = ReportArgs {
         split: None,
+        patch: false,
         format: args.format,
         output: None,
         gate: Some(Gate::None),
@@ -92,7 +93,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let report = pipeline.judge(gathered).report().with_inputs(&["saltmarsh".to_owned()]);
     folder.close().context("cannot remove the temporary folder")?;
-    write(&report, &report_args)?;
+    write(&report, &report_args, None)?;
     Ok(Done::Clean)
 }
 

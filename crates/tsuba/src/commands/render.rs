@@ -45,7 +45,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 args.report.display()
             );
         }
-        split::write(&report, by, args.format, folder)?;
+        split::write(&report, by, args.format, folder, None)?;
         return Ok(Done::Clean);
     }
     let look = if args.output.is_some() { output::plain() } else { output::look() };
