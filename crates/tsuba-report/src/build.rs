@@ -18,29 +18,29 @@ impl Report {
         version: &'static str,
         spread: &impl Parallel,
     ) -> Self {
-        let clean = |text: &str| Text(audit.cleaner.clean(text));
-        let paths: Vec<Text> = audit.analyses.iter().map(|analysis| clean(&analysis.document.path)).collect();
-        let mut entries = spread.spread(&audit.analyses, |s, analysis| {
-            let rows = analysis.entries.iter().enumerate();
-            rows.map(|(e, entry)| entry_row(audit, EntryRef { analysis: s, entry: Some(e) }, (analysis, entry), &paths))
-                .collect()
-        });
-        of_entries(audit, &mut entries);
-        let rows = audit.analyses.iter().zip(&paths);
-        let setups: Vec<Setup> = rows.map(|(analysis, path)| setup_row(audit, analysis, path)).collect();
+        let shell = Self::shell(audit, inputs, as_of, version);
+        let (paths, owners) = (paths(audit), owners(audit));
+        let entries =
+            spread.spread(&audit.analyses, |s, analysis| rows_of(audit, (s, analysis), &paths, &owners).collect());
         // Where the entries of each setup begin among all.
-        let before = |all: &mut usize, analysis: &Analysis| {
-            let own = *all;
-            *all += analysis.entries.len();
-            Some(own)
-        };
-        let first: Vec<usize> = audit.analyses.iter().scan(0, before).collect();
+        let first = firsts(audit);
         let id = |entry_ref: EntryRef| Some(&entries.get(first.get(entry_ref.analysis)? + entry_ref.entry?)?.id);
         let findings = spread.spread(&audit.findings, |_, finding| {
             let row =
                 (!is_undecided(finding)).then(|| finding_row(audit, finding, id(finding.entry_ref), &paths)).flatten();
             row.into_iter().collect()
         });
+        let Summary { evidence_of_others, undecided, undecided_weighs, .. } = shell.summary;
+        let counted = Summary::of(&shell.setups, &entries, &findings, shell.unread.len());
+        let summary = Summary { evidence_of_others, undecided, undecided_weighs, ..counted };
+        Self { entries, findings, summary, ..shell }
+    }
+
+    /// The report without the rows of its entries and findings, and without their counts: for [`crate::stream`].
+    pub fn shell(audit: &Audit, inputs: &[String], as_of: jiff::civil::Date, version: &'static str) -> Self {
+        let clean = |text: &str| Text(audit.cleaner.clean(text));
+        let rows = audit.analyses.iter().zip(paths(audit));
+        let setups: Vec<Setup> = rows.map(|(analysis, path)| setup_row(audit, analysis, &path)).collect();
         let undecided = audit.findings.iter().filter(|finding| is_undecided(finding));
         let (undecided, undecided_weighs) =
             (undecided.clone().count(), undecided.map(|finding| finding.severity).max());
@@ -50,7 +50,7 @@ impl Report {
             evidence_of_others: audit.of_others,
             undecided,
             undecided_weighs,
-            ..Summary::of(&setups, &entries, &findings, unread.len())
+            ..Summary::of(&setups, &[], &[], unread.len())
         };
         Self {
             schema: Text::constant(SCHEMA),
@@ -61,12 +61,43 @@ impl Report {
             judged_with: Vec::new(),
             filters: Vec::new(),
             setups,
-            entries,
-            findings,
+            entries: Vec::new(),
+            findings: Vec::new(),
             unread,
             summary,
         }
     }
+}
+
+/// The paths of the documents, cleaned: they stand in many rows.
+pub(crate) fn paths(audit: &Audit) -> Vec<Text> {
+    audit.analyses.iter().map(|analysis| Text(audit.cleaner.clean(&analysis.document.path))).collect()
+}
+
+/// Where the entries of each setup begin among all.
+pub(crate) fn firsts(audit: &Audit) -> Vec<usize> {
+    let before = |all: &mut usize, analysis: &Analysis| {
+        let own = *all;
+        *all += analysis.entries.len();
+        Some(own)
+    };
+    audit.analyses.iter().scan(0, before).collect()
+}
+
+/// The rows of the entries of a setup.
+pub(crate) fn rows_of<'a>(
+    audit: &'a Audit,
+    (s, analysis): (usize, &'a Analysis),
+    paths: &'a [Text],
+    owners: &'a Owners,
+) -> impl Iterator<Item = EntryRow> + 'a {
+    analysis.entries.iter().enumerate().map(move |(e, entry)| {
+        let mut row = entry_row(audit, EntryRef { analysis: s, entry: Some(e) }, (analysis, entry), paths);
+        if let (Some(ids), Some(listing)) = (owners.get(&(s, e)), row.listing.as_mut()) {
+            listing.of.clone_from(ids);
+        }
+        row
+    })
 }
 
 /// The rows of a part of an audit: of the entries and findings that are wanted, and of all that could not be read. Nothing is counted.
@@ -103,24 +134,19 @@ pub(crate) fn is_undecided(finding: &Finding) -> bool {
     finding.rule.ways.decides == Some(Decides::Open) && finding.waived.is_none()
 }
 
-/// Notes at every listing the entries whose server it is.
-fn of_entries(audit: &Audit, rows: &mut [EntryRow]) {
-    let mut owners: BTreeMap<(usize, usize), Vec<String>> = BTreeMap::new();
-    let places =
-        audit.analyses.iter().enumerate().flat_map(|(s, analysis)| (0..analysis.entries.len()).map(move |e| (s, e)));
-    let places: Vec<(usize, usize)> = places.collect();
-    for ((s, e), row) in places.iter().zip(rows.iter()) {
-        let listed =
-            audit.analyses.get(*s).and_then(|analysis| analysis.entries.get(*e)).and_then(|entry| entry.listed);
-        if let Some(listed) = listed {
-            owners.entry((listed.analysis, listed.entry)).or_default().push(row.id.clone());
+/// The entries whose server a listing is, by where the entry stands that stands for it.
+pub(crate) type Owners = BTreeMap<(usize, usize), Vec<String>>;
+
+pub(crate) fn owners(audit: &Audit) -> Owners {
+    let mut owners = Owners::new();
+    for analysis in &audit.analyses {
+        for entry in &analysis.entries {
+            if let Some(listed) = entry.listed {
+                owners.entry((listed.analysis, listed.entry)).or_default().push(entry_id(analysis, entry));
+            }
         }
     }
-    for (place, row) in places.iter().zip(rows.iter_mut()) {
-        if let (Some(ids), Some(listing)) = (owners.get(place), row.listing.as_mut()) {
-            listing.of.clone_from(ids);
-        }
-    }
+    owners
 }
 
 impl Unasked {

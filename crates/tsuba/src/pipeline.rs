@@ -7,10 +7,13 @@ use crate::register;
 use crate::threads::Threads;
 use crate::trusted::Judged;
 use jiff::civil::Date;
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use tsuba_core::judge::{Audit, Options, Rule, audit};
 use tsuba_core::register::Register;
-use tsuba_report::{Report, Source};
+use tsuba_report::{Report, Source, Written, stream};
+
+const VERSION: &str = env!("CARGO_PKG_VERSION");
 
 /// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
 #[derive(Clone)]
@@ -176,8 +179,17 @@ pub(crate) struct Audited {
 impl Audited {
     /// Its report.
     pub(crate) fn report(&self) -> Report {
-        let report =
-            Report::new(&self.audit, &self.inputs, self.options.today, env!("CARGO_PKG_VERSION"), &self.threads);
+        self.whole(Report::new(&self.audit, &self.inputs, self.options.today, VERSION, &self.threads))
+    }
+
+    /// Its report as JSON, written while it is made. `head` adds what stands before the rows.
+    pub(crate) fn stream(&self, head: impl FnOnce(Report) -> Report, out: &mut dyn Write) -> io::Result<Written> {
+        let shell = Report::shell(&self.audit, &self.inputs, self.options.today, VERSION);
+        stream(&self.audit, head(self.whole(shell)), &self.threads, out)
+    }
+
+    /// A report with where it comes from.
+    fn whole(&self, report: Report) -> Report {
         report.from(&self.source, &self.audit.cleaner).without_paths(&self.exclude)
     }
 }

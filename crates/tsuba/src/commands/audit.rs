@@ -12,7 +12,7 @@ use clap::{Args as Arguments, ValueEnum};
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use tsuba_core::severity::Severity;
-use tsuba_report::{Format, RenderOptions, Report};
+use tsuba_report::{Format, RenderOptions, Report, Written};
 
 /// Find, explain and judge every configured tool server, and what servers say of themselves
 #[derive(Clone, Debug, Arguments)]
@@ -67,6 +67,13 @@ pub(crate) struct ReportArgs {
     /// Judge as of this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     pub(crate) as_of: Option<String>,
+}
+
+impl ReportArgs {
+    /// Is everything written, as JSON and into one file? That can be done while it is made.
+    fn is_all_as_json(&self) -> bool {
+        self.format == FormatName::Json && self.split.is_none() && self.only.is_empty() && self.shown.is_all()
+    }
 }
 
 /// What of it is shown.
@@ -134,6 +141,11 @@ impl Shown {
             |rule: &String| tsuba_core::rules::find(rule).map_or_else(|| rule.clone(), |rule| rule.id.to_owned());
         let rules: Vec<String> = self.rule.iter().map(named).collect();
         report.of_teams(&self.team).of_rules(&rules).at_least(severity)
+    }
+
+    /// Is nothing left out?
+    fn is_all(&self) -> bool {
+        self.rule.is_empty() && self.severity.is_none() && self.team.is_empty() && !self.quiet
     }
 
     /// So many entries are shown.
@@ -245,6 +257,17 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let of_signer = signer.map(|name| format!(" (signed by {name})")).unwrap_or_default();
     let files = [audited.config.as_ref().map(shown), audited.register.as_ref().map(|path| shown(path) + &of_signer)];
     let files: Vec<String> = files.into_iter().flatten().collect();
+    let strict = args.report.strict;
+    if since.is_none() && args.report.is_all_as_json() {
+        let mut written = None;
+        output::write(args.report.output.as_ref(), |out| {
+            written = Some(audited.stream(|head| head.with_files(&files), out)?);
+            Ok(())
+        })?;
+        let reaches = |written: &Written| gate.is_some_and(|severity| written.reaches(severity));
+        let gated = written.is_some_and(|written| reaches(&written) || (strict && written.is_unsure()));
+        return Ok(if gated { Done::Gated } else { Done::Clean });
+    }
     let report = audited.report().with_files(&files);
     let report = match since {
         Some(since) => report.beyond(&since.findings(), &since.ids()),
@@ -253,7 +276,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let report = ManuallyDrop::new(args.report.shown.of(report.by_families(&args.report.only)));
     let patch = args.report.patch.then(|| Patch::of(&audited));
     write(&report, &args.report, patch.as_ref())?;
-    let gated = gate.is_some_and(|severity| report.reaches(severity)) || (args.report.strict && report.is_unsure());
+    let gated = gate.is_some_and(|severity| report.reaches(severity)) || (strict && report.is_unsure());
     Ok(if gated { Done::Gated } else { Done::Clean })
 }
 

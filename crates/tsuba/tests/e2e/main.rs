@@ -34,6 +34,7 @@ mod review;
 mod schemas;
 mod secrets;
 mod split;
+mod streamed;
 mod together;
 mod trust;
 mod util;
