@@ -15,8 +15,10 @@ use tsuba_core::judge::{Audit, Finding, Parallel};
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Clean;
 
-/// So many setups, or findings, are one piece of work.
-const PIECE: usize = 32;
+/// So many setups are one piece of work.
+const SETUPS: usize = 8;
+/// So many findings are one.
+const FINDINGS: usize = 128;
 /// So many pieces are made before they are written: what is held in memory.
 const ROUND: usize = 16;
 
@@ -104,8 +106,8 @@ pub fn stream(audit: &Audit, shell: Report, spread: &impl Parallel, out: &mut dy
     out.write_all(before)?;
     let mut starts: Vec<Start> = Vec::new();
     let mut rows = Rows::begin(out, "entries")?;
-    for round in runs.chunks(ROUND * PIECE) {
-        let pieces: Vec<&[Range<usize>]> = round.chunks(PIECE).collect();
+    for round in runs.chunks(ROUND * SETUPS) {
+        let pieces: Vec<&[Range<usize>]> = round.chunks(SETUPS).collect();
         let made = spread.each(&pieces, |piece| {
             let own = piece.first().zip(piece.last()).map(|(first, last)| first.start..last.end).unwrap_or_default();
             let analyses = own.clone().filter_map(|at| Some((at, audit.analyses.get(at)?)));
@@ -126,8 +128,8 @@ pub fn stream(audit: &Audit, shell: Report, spread: &impl Parallel, out: &mut dy
     out.write_all(between)?;
     let id = |finding: &Finding| starts.get(first.get(finding.entry_ref.analysis)? + finding.entry_ref.entry?);
     let mut rows = Rows::begin(out, "findings")?;
-    for round in audit.findings.chunks(ROUND * PIECE * 4) {
-        let pieces: Vec<_> = round.chunks(PIECE * 4).collect();
+    for round in audit.findings.chunks(ROUND * FINDINGS) {
+        let pieces: Vec<_> = round.chunks(FINDINGS).collect();
         let made = spread.each(&pieces, |piece| {
             let own = piece.iter().filter(|finding| !is_undecided(finding));
             let own = own.filter_map(|finding| finding_row(audit, finding, id(finding).map(|start| &start.id), &paths));

@@ -4,7 +4,7 @@ use crate::db::{Value, values};
 use crate::{Store, StoreError};
 use jiff::civil::Date;
 use serde::Serialize;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A decision.
 #[derive(Clone, Debug, Serialize)]
@@ -122,18 +122,15 @@ impl Store {
             line.elsewhere.sort();
         }
         let mut out: Vec<DecisionLine> = out.into_iter().map(|(_, line)| line).collect();
+        let name = |line: &DecisionLine| (line.id.clone(), line.by.clone(), line.on.clone());
+        let mut known: BTreeMap<_, usize> = out.iter().enumerate().map(|(at, line)| (name(line), at)).collect();
         for one in self.registered(until, today)? {
             let undecided = self.undecided(&one)?;
-            let same =
-                |line: &&mut DecisionLine| (&line.id, &line.by, &line.on) == (&one.line.id, &one.line.by, &one.line.on);
-            let line = match out.iter_mut().position(|line| same(&line)) {
-                Some(at) => out.get_mut(at),
-                None => {
-                    out.push(one.line.clone());
-                    out.last_mut()
-                }
-            };
-            let Some(line) = line else { continue };
+            let at = *known.entry(name(&one.line)).or_insert_with(|| {
+                out.push(one.line.clone());
+                out.len() - 1
+            });
+            let Some(line) = out.get_mut(at) else { continue };
             if !line.scopes.contains(&one.register) {
                 line.scopes.push(one.register.clone());
             }

@@ -138,6 +138,8 @@ impl Store {
     /// The entries that it is about, or would be, and on which nobody has decided.
     pub(crate) fn undecided(&self, one: &Registered) -> Result<Vec<Elsewhere>, StoreError> {
         let mut found = match one.source.as_str() {
+            // A refusal need not say what was started.
+            _ if one.name.is_empty() => Vec::new(),
             "launch" => self.elsewhere(&one.name)?,
             "finding" => self.entries_where(
                 "e.id IN (SELECT entry FROM finding WHERE fingerprint = ?1 AND closed IS NULL AND waived = '')",

@@ -97,7 +97,7 @@ impl Postgres {
         let mut copy = connected.client.copy_in(&sql)?;
         for row in rows {
             let line: Vec<String> = row.iter().map(copied).collect();
-            copy.write_all((line.join("\t") + "\n").as_bytes()).map_err(StoreError::Place)?;
+            copy.write_all((line.join("\t") + "\n").as_bytes()).map_err(StoreError::Output)?;
         }
         copy.finish()?;
         Ok(())
