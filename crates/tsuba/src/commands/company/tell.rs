@@ -130,8 +130,9 @@ pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Resu
     let places = count(scopes.len(), "repository or host", "repositories or hosts");
     writeln!(
         out,
-        "{} in {places}: {lapsed} no longer hold as decided; {} would fall under them",
+        "{} in {places}: {lapsed} no longer {} as decided; {} would fall under them",
         count(found.len(), "decision", "decisions"),
+        if lapsed == 1 { "holds" } else { "hold" },
         count(elsewhere.len(), "undecided entry", "undecided entries")
     )?;
     let mut page = Page::new(look, out);
