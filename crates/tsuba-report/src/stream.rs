@@ -152,6 +152,8 @@ pub fn stream(audit: &Audit, shell: Report, spread: &impl Parallel, out: &mut dy
     for severity in severities(&counted, (&runs, &starts, &first), spread) {
         *shell.summary.findings.entry(Named(severity)).or_default() += 1;
     }
+    // They are written already.
+    shell.setups = Vec::new();
     let tail = serde_json::to_vec_pretty(&shell)?;
     let [_, _, after] = parts(&tail)?;
     out.write_all(after)?;

@@ -2,6 +2,7 @@
 
 use crate::diff::{Side, unified};
 use crate::pipeline::Audited;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use tsuba_core::judge::{Audit, Finding};
@@ -54,15 +55,19 @@ impl Fixes {
             .collect();
         wanted.sort_unstable();
         wanted.dedup();
+        // What was captured, by the setup that it is of.
+        let mut captured: BTreeMap<&str, Vec<&Analysis>> = BTreeMap::new();
+        for analysis in &whole.analyses {
+            let of = analysis.listings.iter().filter_map(|listing| listing.captured.as_ref());
+            let setups: BTreeSet<&str> = of.map(|captured| captured.setup.as_str()).collect();
+            setups.iter().for_each(|setup| captured.entry(setup).or_default().push(analysis));
+        }
         let (mut works, mut left, mut failed) = (Vec::new(), Vec::new(), Vec::new());
         for analysis in wanted.iter().filter_map(|at| whole.analyses.get(*at)) {
             let path = analysis.document.path.as_str();
             // Only what was captured of this document says something of it.
-            let is_of = |other: &&Analysis| {
-                let captured = other.listings.iter().filter_map(|listing| listing.captured.as_ref());
-                other.document.path != path && captured.into_iter().any(|captured| captured.setup == path)
-            };
-            let others: Vec<Analysis> = whole.analyses.iter().filter(is_of).cloned().collect();
+            let others = captured.get(path).into_iter().flatten().filter(|other| other.document.path != path);
+            let others: Vec<Analysis> = others.map(|other| (*other).clone()).collect();
             let repaired = repair(analysis, &others, rules, options);
             left.extend(repaired.left.iter().map(|mended| (analysis.document.path.clone(), mended.clone())));
             if repaired.done.is_empty() {

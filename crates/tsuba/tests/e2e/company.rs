@@ -379,7 +379,11 @@ until = 2026-10-31
         let store = store("register");
         let company = |args: &[&str]| dir.run(&[&["company", "--store", &store], args].concat());
         company(&["add", "reports"]);
+        // In a folder it is whoever's wrote the folder.
         let run = company(&["add", "r1/ops"]);
+        assert!(run.status() == 2 && run.err().contains("1 register in folders left out"), "{}", run.err());
+        assert!(company(&["decisions"]).out().starts_with("no such decision"));
+        let run = company(&["add", "r1/ops/tsuba-register.toml"]);
         assert_eq!((run.status(), run.out().as_str()), (0, "1 register added: 3 decisions\n"), "{}", run.err());
         // The same again, and again under another name, for it is of nobody else.
         company(&["add", "r1/ops/tsuba-register.toml"]);

@@ -68,7 +68,8 @@ impl Address {
         if config.get_hosts().is_empty() {
             config.host("localhost");
         }
-        let here = config.get_hosts().iter().all(is_here);
+        // Where a number is given as well, that is where it goes, whatever the name says.
+        let here = config.get_hosts().iter().all(is_here) && config.get_hostaddrs().iter().all(IpAddr::is_loopback);
         let tls = match mode.as_deref() {
             // What goes over a network is a list of a company's weak places.
             None => !here,
@@ -124,6 +125,8 @@ mod tests {
             ("postgres://ines@[::1]/tsuba", false),
             ("postgres:///tsuba?host=/run/postgresql", false),
             ("postgres://ines@localhost/tsuba?sslmode=verify-full", true),
+            ("postgres://ines@localhost/tsuba?hostaddr=192.0.2.7", true),
+            ("postgres://ines@localhost/tsuba?hostaddr=127.0.0.1", false),
             // One of several is enough.
             ("postgres://ines@localhost,db.saltmarsh-line.example/tsuba", true),
         ] {

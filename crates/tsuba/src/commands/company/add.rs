@@ -15,7 +15,7 @@ use tsuba_store::Store;
 #[derive(Clone, Debug, Arguments)]
 pub(super) struct Args {
     /// Reports of `tsuba audit --format json`: files, folders of them (.json, also .gz and .zst), - for standard input; registers: files that end
-    /// with .toml, in folders those called tsuba-register.toml
+    /// with .toml. What lies in a folder may be anybody's, so that a register has to be named
     #[arg(value_name = "FILE", required = true)]
     reports: Vec<PathBuf>,
     /// The repository that the register is of [default: the one that it lies in, else this host and its folder]
@@ -29,18 +29,26 @@ const MAX_DEPTH: usize = 16;
 const ENDINGS: [&str; 3] = [".json", ".json.gz", ".json.zst"];
 
 pub(super) fn run(store: &Path, args: &Args) -> anyhow::Result<Done> {
-    let mut files = Vec::new();
+    let (mut files, mut registers) = (Vec::new(), Vec::new());
     for path in &args.reports {
-        if path.is_dir() { look_into(path, 0, &mut files)? } else { files.push(path.clone()) }
+        if path.is_dir() {
+            look_into(path, 0, &mut files)?;
+        } else if is_register(path) {
+            registers.push(path.clone());
+        } else {
+            files.push(path.clone());
+        }
     }
-    if files.is_empty() {
-        bail!(
-            "no report there: names of reports end with {}, those of registers are {}",
-            ENDINGS.join(", "),
-            register::NAME
-        );
+    // Whoever wrote a repository wrote the register in it, and would decide for the company.
+    let found = files.len();
+    files.retain(|file| !is_register(file));
+    if found > files.len() {
+        let left = count(found - files.len(), "register", "registers");
+        output::note(&format!("{left} in folders left out; name a register whose decisions are the company's"));
     }
-    let (registers, files): (Vec<PathBuf>, Vec<PathBuf>) = files.into_iter().partition(|file| is_register(file));
+    if files.is_empty() && registers.is_empty() {
+        bail!("no report there: names of reports end with {}", ENDINGS.join(", "));
+    }
     if args.register_of.is_some() && registers.len() != 1 {
         bail!(
             "--register-of: {} there; it names the repository of one",
