@@ -105,7 +105,7 @@ pub fn stream(audit: &Audit, shell: Report, spread: &impl Parallel, out: &mut dy
     let [before, between, _] = parts(&head)?;
     out.write_all(before)?;
     let mut starts: Vec<Start> = Vec::new();
-    let mut rows = Rows::begin(out, "entries")?;
+    let mut rows = List::begin(out, "entries")?;
     for round in runs.chunks(ROUND * SETUPS) {
         let pieces: Vec<&[Range<usize>]> = round.chunks(SETUPS).collect();
         let made = spread.each(&pieces, |piece| {
@@ -127,7 +127,7 @@ pub fn stream(audit: &Audit, shell: Report, spread: &impl Parallel, out: &mut dy
     let out = rows.end()?;
     out.write_all(between)?;
     let id = |finding: &Finding| starts.get(first.get(finding.entry_ref.analysis)? + finding.entry_ref.entry?);
-    let mut rows = Rows::begin(out, "findings")?;
+    let mut rows = List::begin(out, "findings")?;
     for round in audit.findings.chunks(ROUND * FINDINGS) {
         let pieces: Vec<_> = round.chunks(FINDINGS).collect();
         let made = spread.each(&pieces, |piece| {
@@ -250,12 +250,12 @@ fn written<T: Serialize>(rows: &[T]) -> io::Result<Vec<u8>> {
 }
 
 /// A list that is being written.
-struct Rows<'o> {
+struct List<'o> {
     out: &'o mut dyn Write,
     is_empty: bool,
 }
 
-impl<'o> Rows<'o> {
+impl<'o> List<'o> {
     fn begin(out: &'o mut dyn Write, name: &str) -> io::Result<Self> {
         write!(out, "\n  \"{name}\": [")?;
         Ok(Self { out, is_empty: true })
@@ -270,5 +270,48 @@ impl<'o> Rows<'o> {
     fn end(self) -> io::Result<&'o mut dyn Write> {
         self.out.write_all(if self.is_empty { b"]" } else { b"\n  ]" })?;
         Ok(self.out)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rows_go_where_the_report_has_none_whatever_its_texts_say() {
+        // A text that looks like the place, and a member of that name further in.
+        let odd = "\n  \"entries\": []\n  \"findings\": [],";
+        let value = serde_json::json!({ "a": odd, "b": { "entries": [], "findings": [] }, "entries": [], "findings": [], "unread": [odd] });
+        let text = serde_json::to_vec_pretty(&value).unwrap();
+        let [before, between, after] = parts(&text).unwrap();
+        let whole = [before, b"\n  \"entries\": []", between, b"\n  \"findings\": []", after].concat();
+        assert_eq!(whole, text);
+        let back: serde_json::Value =
+            serde_json::from_slice(&[before, b"\"entries\": [1]", between, b"\"findings\": [2]", after].concat())
+                .unwrap();
+        assert_eq!(
+            (&back["entries"][0], &back["findings"][0], &back["b"]["entries"]),
+            (&1.into(), &2.into(), &serde_json::json!([]))
+        );
+        assert!(parts(b"{}").is_err());
+    }
+
+    #[test]
+    fn a_list_is_written_as_it_is_as_a_whole() {
+        for rows in [
+            vec![],
+            vec![serde_json::json!({ "a": 1 })],
+            vec![serde_json::json!({ "a": { "b": [1, "\n"] } }), serde_json::json!({})],
+        ] {
+            let mut out = Vec::new();
+            let mut list = List::begin(&mut out, "x").unwrap();
+            // In two pieces, one of which may be empty.
+            let (first, rest) = rows.split_at(rows.len() / 2);
+            list.write(&written(first).unwrap()).unwrap();
+            list.write(&written(rest).unwrap()).unwrap();
+            list.end().unwrap();
+            let whole = serde_json::to_string_pretty(&serde_json::json!({ "x": rows })).unwrap();
+            assert_eq!(format!("{{{}\n}}", String::from_utf8(out).unwrap()), whole);
+        }
     }
 }

@@ -201,7 +201,14 @@ fn of_row(row: &Row<'_>) -> Result<Use, StoreError> {
 
 #[cfg(test)]
 mod tests {
-    use super::Wanted;
+    use super::{Wanted, anywhere};
+
+    #[test]
+    fn signs_of_a_pattern_are_signs_of_a_name() {
+        for (text, want) in [("tide", "%tide%"), ("100%", "%100!%%"), ("a_b!", "%a!_b!!%"), ("", "%%")] {
+            assert_eq!(anywhere(text), want);
+        }
+    }
 
     #[test]
     fn versions_stand_in_ranges() {

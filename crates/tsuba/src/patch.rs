@@ -39,3 +39,15 @@ impl Patch {
 fn longest_run(text: &str) -> usize {
     text.split(|c| c != '`').map(str::len).max().unwrap_or_default()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::longest_run;
+
+    #[test]
+    fn a_fence_is_longer_than_what_it_holds() {
+        for (text, want) in [("", 0), ("a", 0), ("`", 1), ("a``b`c", 2), ("x\n`````\n```", 5), ("```` `", 4)] {
+            assert_eq!(longest_run(text), want, "{text:?}");
+        }
+    }
+}

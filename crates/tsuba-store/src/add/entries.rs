@@ -1,8 +1,8 @@
 //! The entries of a report beside those that the store has of its scope.
 
-use super::{Adding, answers, said};
+use super::{Adding, Record, answers, said};
 use crate::StoreError;
-use crate::db::{Column, Row, Value, values};
+use crate::db::{Column, Row, Value, names, values};
 use crate::uses::{Used, of_entry, tools_by_entry};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::judge::Verdict;
@@ -10,8 +10,8 @@ use tsuba_report::model::{EntryRow, Text};
 use tsuba_report::{Report, launch_line};
 
 /// An entry as the store has it.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-struct Record {
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct EntryRecord {
     kind: String,
     name: String,
     place: String,
@@ -27,23 +27,6 @@ struct Record {
     gone: Option<String>,
 }
 
-/// What is written again where an entry has changed, by its id.
-const CHANGED: [Column; 14] = [
-    Column::number("id"),
-    Column::text("kind"),
-    Column::text("name"),
-    Column::text("place"),
-    Column::text("team"),
-    Column::text("owner"),
-    Column::text("runs"),
-    Column::text("fingerprint"),
-    Column::text("verdict"),
-    Column::text("decision"),
-    Column::text("decided"),
-    Column::text("first_seen"),
-    Column::text("last_seen"),
-    Column::text("gone"),
-];
 /// What a new one has besides.
 const NEW: [Column; 2] = [Column::number("scope"), Column::text("key")];
 
@@ -67,9 +50,7 @@ const DECISION: [Column; 7] = [
     Column::text("conditions"),
 ];
 
-impl Record {
-    const FIELDS: &str = "e.kind, e.name, e.place, e.team, e.owner, e.runs, e.fingerprint, e.verdict, e.decision, e.decided, e.first_seen, e.last_seen, e.gone";
-
+impl EntryRecord {
     /// From a row whose fields begin at `first`.
     fn of(row: &Row<'_>, first: usize) -> Result<Self, StoreError> {
         let at = |field: usize| row.raw(first + field);
@@ -89,6 +70,25 @@ impl Record {
             gone: row.raw_if_any(first + 12)?,
         })
     }
+}
+
+impl Record for EntryRecord {
+    const COLUMNS: &'static [Column] = &[
+        Column::number("id"),
+        Column::text("kind"),
+        Column::text("name"),
+        Column::text("place"),
+        Column::text("team"),
+        Column::text("owner"),
+        Column::text("runs"),
+        Column::text("fingerprint"),
+        Column::text("verdict"),
+        Column::text("decision"),
+        Column::text("decided"),
+        Column::text("first_seen"),
+        Column::text("last_seen"),
+        Column::text("gone"),
+    ];
 
     fn values(&self, id: i64) -> Vec<Value<'_>> {
         let Self { kind, name, place, team, owner, runs, fingerprint, verdict, decision, .. } = self;
@@ -102,19 +102,11 @@ impl Record {
 /// An entry of the scope: as it was, as it is, and what it uses.
 struct Kept {
     id: i64,
-    was: Option<Record>,
-    is: Record,
+    was: Option<EntryRecord>,
+    is: EntryRecord,
     used_before: BTreeSet<Used>,
     used: BTreeSet<Used>,
     seen: bool,
-}
-
-impl Kept {
-    /// Is it as it was, and there on a later day?
-    fn is_only_seen(&self) -> bool {
-        let later = |was: &Record| Record { last_seen: self.is.last_seen.clone(), ..was.clone() };
-        self.was.as_ref().is_some_and(|was| later(was) == self.is)
-    }
 }
 
 /// What happened to the entries of a scope, and which decisions there are.
@@ -179,10 +171,11 @@ impl Adding<'_> {
                 Ok(())
             },
         )?;
-        let sql = format!("SELECT e.id, e.key, {} FROM entry e WHERE e.scope = ?1", Record::FIELDS);
-        let rows =
-            self.db.rows(&sql, values![self.scope], |row| Ok((row.number(0)?, row.raw(1)?, Record::of(row, 2)?)))?;
-        let of = |(id, key, record): (i64, String, Record)| {
+        let sql = format!("SELECT key, {} FROM entry WHERE scope = ?1", names(EntryRecord::COLUMNS));
+        let rows = self
+            .db
+            .rows(&sql, values![self.scope], |row| Ok((row.raw(0)?, row.number(1)?, EntryRecord::of(row, 2)?)))?;
+        let of = |(key, id, record): (String, i64, EntryRecord)| {
             let used = used.remove(&id).unwrap_or_default();
             let was = Some(record.clone());
             (key, Kept { id, was, is: record, used_before: used.clone(), used, seen: false })
@@ -191,10 +184,10 @@ impl Adding<'_> {
     }
 
     /// An entry as this report has it.
-    fn record(&self, entry: &EntryRow) -> Record {
+    fn record(&self, entry: &EntryRow) -> EntryRecord {
         let (team, owner) = answers(self.whose.setup(entry.setup.as_str()));
         let decision = entry.decision.as_ref();
-        Record {
+        EntryRecord {
             kind: if entry.document { "shown" } else { "entry" }.to_owned(),
             name: entry.name.to_string(),
             place: format!("{}:{}", entry.setup, entry.place.line),
@@ -213,7 +206,7 @@ impl Adding<'_> {
 
     /// An entry that the store does not have.
     fn first(&self, id: i64, entry: &EntryRow, used: BTreeSet<Used>, noted: &mut Noted) -> Kept {
-        let mut is = Record { gone: self.next.clone(), ..self.record(entry) };
+        let mut is = EntryRecord { gone: self.next.clone(), ..self.record(entry) };
         noted.event(id, &self.day, "first seen", &is.runs);
         if let Some(gone) = &self.next {
             noted.event(id, gone, "gone", "");
@@ -234,7 +227,7 @@ impl Adding<'_> {
             return;
         }
         let (id, was) = (kept.id, &kept.is);
-        let mut is = Record { first_seen, last_seen, ..self.record(entry) };
+        let mut is = EntryRecord { first_seen, last_seen, ..self.record(entry) };
         if was.gone.is_some() {
             noted.event(id, &self.day, "back", &is.runs);
         }
@@ -298,18 +291,10 @@ impl Adding<'_> {
             let own = entry.is.values(entry.id).into_iter();
             own.chain([Value::from(self.scope), Value::from(key)]).collect()
         });
-        let columns: Vec<Column> = CHANGED.into_iter().chain(NEW).collect();
+        let columns: Vec<Column> = EntryRecord::COLUMNS.iter().copied().chain(NEW).collect();
         self.db.fill("entry", &columns, &new.collect::<Vec<_>>())?;
-        let changed = kept.values().filter(|entry| entry.was.as_ref().is_some_and(|was| *was != entry.is));
-        // Most of them are as they were.
-        let (only_seen, changed): (Vec<&Kept>, Vec<&Kept>) = changed.partition(|entry| entry.is_only_seen());
-        let seen: Vec<i64> = only_seen.iter().map(|entry| entry.id).collect();
-        self.db.set("entry", "last_seen", &self.day, &seen)?;
-        self.db.rewrite(
-            "entry",
-            &CHANGED,
-            &changed.iter().map(|entry| entry.is.values(entry.id)).collect::<Vec<_>>(),
-        )?;
+        let known = kept.values().filter_map(|entry| Some((entry.id, entry.was.as_ref()?, &entry.is)));
+        self.rewrite("entry", known)?;
         let others = || kept.values().filter(|entry| entry.used != entry.used_before);
         let old: Vec<i64> = others().filter(|entry| !entry.used_before.is_empty()).map(|entry| entry.id).collect();
         self.db.take_out("used", "entry", &old)?;

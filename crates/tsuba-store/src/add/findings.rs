@@ -1,15 +1,15 @@
 //! The findings of a report beside those that the store has of its scope.
 
-use super::{Added, Adding, answers, rank};
+use super::{Added, Adding, Record, answers, rank};
 use crate::StoreError;
-use crate::db::{Column, Row, Value, values};
+use crate::db::{Column, Row, Value, names, values};
 use std::collections::BTreeMap;
 use tsuba_report::Report;
 use tsuba_report::model::FindingRow;
 
 /// A finding as the store has it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-struct Record {
+struct FindingRecord {
     entry: Option<i64>,
     severity: i64,
     confidence: String,
@@ -26,31 +26,11 @@ struct Record {
     waived: String,
 }
 
-/// What is written again where a finding has changed, by its id.
-const CHANGED: [Column; 15] = [
-    Column::number("id"),
-    Column::number("entry"),
-    Column::number("severity"),
-    Column::text("confidence"),
-    Column::number("line"),
-    Column::text("message"),
-    Column::text("fix"),
-    Column::text("team"),
-    Column::text("owner"),
-    Column::text("first_seen"),
-    Column::text("last_seen"),
-    Column::text("closed"),
-    Column::text("closed_by"),
-    Column::number("reopened"),
-    Column::text("waived"),
-];
 /// What a new one has besides.
 const NEW: [Column; 4] =
     [Column::number("scope"), Column::text("rule"), Column::text("fingerprint"), Column::text("setup")];
 
-impl Record {
-    const FIELDS: &str = "entry, severity, confidence, line, message, fix, team, owner, first_seen, last_seen, closed, closed_by, reopened, waived";
-
+impl FindingRecord {
     /// From a row whose fields begin at `first`.
     fn of(row: &Row<'_>, first: usize) -> Result<Self, StoreError> {
         let at = |field: usize| row.raw(first + field);
@@ -71,6 +51,26 @@ impl Record {
             waived: at(13)?,
         })
     }
+}
+
+impl Record for FindingRecord {
+    const COLUMNS: &'static [Column] = &[
+        Column::number("id"),
+        Column::number("entry"),
+        Column::number("severity"),
+        Column::text("confidence"),
+        Column::number("line"),
+        Column::text("message"),
+        Column::text("fix"),
+        Column::text("team"),
+        Column::text("owner"),
+        Column::text("first_seen"),
+        Column::text("last_seen"),
+        Column::text("closed"),
+        Column::text("closed_by"),
+        Column::number("reopened"),
+        Column::text("waived"),
+    ];
 
     fn values(&self, id: i64) -> Vec<Value<'_>> {
         let Self { entry, severity, confidence, line, message, fix, team, owner, .. } = self;
@@ -91,17 +91,9 @@ impl Record {
 struct Kept {
     id: i64,
     rule: String,
-    was: Option<Record>,
-    is: Record,
+    was: Option<FindingRecord>,
+    is: FindingRecord,
     seen: bool,
-}
-
-impl Kept {
-    /// Is it as it was, and there on a later day?
-    fn is_only_seen(&self) -> bool {
-        let later = |was: &Record| Record { last_seen: self.is.last_seen.clone(), ..was.clone() };
-        self.was.as_ref().is_some_and(|was| later(was) == self.is)
-    }
 }
 
 /// By fingerprint and file.
@@ -128,7 +120,7 @@ impl Adding<'_> {
                 None => {
                     added.opened += usize::from(self.newest);
                     let (id, rule) = (fresh.next().unwrap_or_default(), finding.rule.to_string());
-                    let is = Record { closed: self.next.clone(), ..is };
+                    let is = FindingRecord { closed: self.next.clone(), ..is };
                     kept.insert(key(finding), Kept { id, rule, was: None, is, seen: true });
                 }
             }
@@ -141,36 +133,33 @@ impl Adding<'_> {
                 added.closed += usize::from(self.newest);
             }
         }
-        let changed = kept.values().filter(|one| one.was.as_ref().is_some_and(|was| *was != one.is));
-        // Most of them are as they were.
-        let (only_seen, changed): (Vec<&Kept>, Vec<&Kept>) = changed.partition(|one| one.is_only_seen());
-        let seen: Vec<i64> = only_seen.iter().map(|one| one.id).collect();
-        self.db.set("finding", "last_seen", &self.day, &seen)?;
-        self.db.rewrite("finding", &CHANGED, &changed.iter().map(|one| one.is.values(one.id)).collect::<Vec<_>>())?;
+        let known = kept.values().filter_map(|one| Some((one.id, one.was.as_ref()?, &one.is)));
+        self.rewrite("finding", known)?;
         let new = kept.iter().filter(|(_, one)| one.was.is_none()).map(|((print, setup), one)| {
             let own = one.is.values(one.id).into_iter();
             own.chain(values![self.scope, &one.rule, print, setup].iter().cloned()).collect()
         });
-        let columns: Vec<Column> = CHANGED.into_iter().chain(NEW).collect();
+        let columns: Vec<Column> = FindingRecord::COLUMNS.iter().copied().chain(NEW).collect();
         self.db.fill("finding", &columns, &new.collect::<Vec<_>>())
     }
 
     /// The findings that the store has of the scope.
     fn known(&self) -> Result<BTreeMap<Key, Kept>, StoreError> {
-        let sql = format!("SELECT id, fingerprint, setup, rule, {} FROM finding WHERE scope = ?1", Record::FIELDS);
+        let sql =
+            format!("SELECT fingerprint, setup, rule, {} FROM finding WHERE scope = ?1", names(FindingRecord::COLUMNS));
         let rows = self.db.rows(&sql, values![self.scope], |row| {
-            let is = Record::of(row, 4)?;
-            let kept = Kept { id: row.number(0)?, rule: row.raw(3)?, was: Some(is.clone()), is, seen: false };
-            Ok(((row.raw(1)?, row.raw(2)?), kept))
+            let is = FindingRecord::of(row, 4)?;
+            let kept = Kept { id: row.number(3)?, rule: row.raw(2)?, was: Some(is.clone()), is, seen: false };
+            Ok(((row.raw(0)?, row.raw(1)?), kept))
         })?;
         Ok(rows.into_iter().collect())
     }
 
     /// A finding as this report has it.
-    fn found(&self, finding: &FindingRow, entry: Option<i64>) -> Record {
+    fn found(&self, finding: &FindingRow, entry: Option<i64>) -> FindingRecord {
         let (team, owner) = answers(self.whose.concerned(finding));
         let waived = finding.waived.as_ref().map(|waiver| format!("{} until {}", waiver.by, waiver.until));
-        Record {
+        FindingRecord {
             entry,
             severity: i64::from(rank(finding.severity)),
             confidence: finding.confidence.name().to_owned(),
@@ -189,7 +178,7 @@ impl Adding<'_> {
     }
 
     /// A finding that the store has, or that this report has twice, at two places of a text.
-    fn found_again(&self, known: &mut Kept, is: Record, added: &mut Added) {
+    fn found_again(&self, known: &mut Kept, is: FindingRecord, added: &mut Added) {
         known.seen = true;
         let first_seen = known.is.first_seen.clone().min(is.first_seen.clone());
         let last_seen = known.is.last_seen.clone().max(is.last_seen.clone());
@@ -199,6 +188,6 @@ impl Adding<'_> {
         }
         let reopened = known.is.closed.is_some();
         added.reopened += usize::from(reopened);
-        known.is = Record { first_seen, last_seen, reopened: known.is.reopened + i64::from(reopened), ..is };
+        known.is = FindingRecord { first_seen, last_seen, reopened: known.is.reopened + i64::from(reopened), ..is };
     }
 }

@@ -133,6 +133,22 @@ impl<'r> Whose<'r> {
     }
 }
 
+/// What the store has of an entry or a finding.
+trait Record: PartialEq {
+    /// What is written again where it has changed, its id first.
+    const COLUMNS: &'static [Column];
+
+    /// A value for each of them.
+    fn values(&self, id: i64) -> Vec<Value<'_>>;
+
+    /// Is it as it was, but for the day on which it was last seen?
+    fn is_only_seen(&self, was: &Self) -> bool {
+        let (is, was) = (self.values(0), was.values(0));
+        let mut same = Self::COLUMNS.iter().zip(is.iter().zip(&was));
+        same.all(|(column, (is, was))| is == was || column.name == "last_seen")
+    }
+}
+
 /// A text that may be missing.
 fn said(text: Option<&Text>) -> String {
     text.map(ToString::to_string).unwrap_or_default()
@@ -156,6 +172,21 @@ const TALLY: [Column; 9] = [
 ];
 
 impl Adding<'_> {
+    /// Writes what is not as it was: the id of each, what it was and what it is.
+    fn rewrite<'r, R: Record + 'r>(
+        &self,
+        table: &str,
+        rows: impl Iterator<Item = (i64, &'r R, &'r R)>,
+    ) -> Result<(), StoreError> {
+        let changed = rows.filter(|(_, was, is)| was != is);
+        // Most of them are there on a later day, and nothing else.
+        let (seen, changed): (Vec<_>, Vec<_>) = changed.partition(|(_, was, is)| is.is_only_seen(was));
+        let seen: Vec<i64> = seen.into_iter().map(|(id, ..)| id).collect();
+        self.db.set(table, "last_seen", &self.day, &seen)?;
+        let rows: Vec<Vec<Value<'_>>> = changed.into_iter().map(|(id, _, is)| is.values(id)).collect();
+        self.db.rewrite(table, R::COLUMNS, &rows)
+    }
+
     /// Notes the report itself, and its counts by whose they are.
     fn report(&self, report: &Report, digest: &str) -> Result<(), StoreError> {
         let version = report.tool.version.as_str();

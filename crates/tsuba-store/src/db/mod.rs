@@ -121,6 +121,11 @@ impl Column {
     }
 }
 
+/// The names of columns, as statements have them.
+pub(crate) fn names(columns: &[Column]) -> String {
+    columns.iter().map(|column| column.name).collect::<Vec<_>>().join(", ")
+}
+
 /// A row of an answer.
 pub(crate) enum Row<'r> {
     Sqlite(&'r rusqlite::Row<'r>),

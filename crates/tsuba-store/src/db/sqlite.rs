@@ -1,6 +1,6 @@
 //! A store in one file of SQLite.
 
-use super::{Column, Row, Value};
+use super::{Column, Row, Value, names};
 use crate::{StoreError, schema};
 use rusqlite::types::{ToSqlOutput, ValueRef};
 use rusqlite::{Connection, ErrorCode, OpenFlags, ToSql, params_from_iter};
@@ -92,9 +92,8 @@ pub(super) fn fill(
     columns: &[Column],
     rows: &[Vec<Value<'_>>],
 ) -> Result<(), StoreError> {
-    let names: Vec<&str> = columns.iter().map(|column| column.name).collect();
     let marks: Vec<String> = (1..=columns.len()).map(|at| format!("?{at}")).collect();
-    each_row(db, &format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), marks.join(", ")), rows)
+    each_row(db, &format!("INSERT INTO {table} ({}) VALUES ({})", names(columns), marks.join(", ")), rows)
 }
 
 pub(super) fn rewrite(

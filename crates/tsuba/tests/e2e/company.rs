@@ -416,6 +416,8 @@ until = 2026-10-31
         ];
         assert_eq!(told, want);
         let text = company(&["decisions", "--as-of", "2026-11-20"]).out();
+        // Nobody takes for decided what no audit was made with.
+        assert_eq!(text.matches("from the register alone").count(), 3, "{text}");
         assert!(text.contains("pypi N0") && !text.contains(token) && !rows.to_string().contains(token), "{text}");
         assert_eq!(
             company(&["decisions", "--as-of", "2026-11-20", "--ending", "1"]).out().matches("expired").count(),

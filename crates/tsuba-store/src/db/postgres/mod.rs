@@ -7,7 +7,7 @@ mod tls;
 
 pub use address::Address;
 
-use super::{CLEANER, Column, DbError, Row, Value};
+use super::{CLEANER, Column, DbError, Row, Value, names};
 use crate::{StoreError, schema};
 use ::postgres::fallible_iterator::FallibleIterator as _;
 use ::postgres::types::private::BytesMut;
@@ -17,9 +17,12 @@ use std::cell::RefCell;
 use std::collections::HashMap;
 use std::fmt::{self, Write as _};
 use std::io::Write as _;
+use std::time::Duration;
 
-/// So many milliseconds one writer waits for another, and a statement takes at most.
-const LIMITS: &str = "SET lock_timeout = 120000; SET statement_timeout = 600000; SET client_min_messages = error";
+/// So long one writer waits for another.
+const MAX_WAIT: Duration = Duration::from_secs(120);
+/// So long the server may work on one statement.
+const MAX_STATEMENT: Duration = Duration::from_secs(600);
 
 /// A connection, with the statements that it has ready.
 pub(crate) struct Postgres(RefCell<Connected>);
@@ -60,7 +63,11 @@ impl Postgres {
     /// Connects, and makes the tables, or brings them up to today's.
     pub(crate) fn connect(address: &Address) -> Result<super::Db, StoreError> {
         let mut client = address.connect()?;
-        client.batch_execute(LIMITS)?;
+        client.batch_execute(&format!(
+            "SET lock_timeout = {}; SET statement_timeout = {}; SET client_min_messages = error",
+            MAX_WAIT.as_millis(),
+            MAX_STATEMENT.as_millis()
+        ))?;
         let db = super::Db::Postgres(Box::new(Self(RefCell::new(Connected { client, ready: HashMap::new() }))));
         schema::bring_up_server(&db)?;
         Ok(db)
@@ -92,8 +99,7 @@ impl Postgres {
     /// By `COPY`: one statement, however many rows there are.
     pub(super) fn fill(&self, table: &str, columns: &[Column], rows: &[Vec<Value<'_>>]) -> Result<(), StoreError> {
         let mut connected = self.0.borrow_mut();
-        let names: Vec<&str> = columns.iter().map(|column| column.name).collect();
-        let sql = format!("COPY {table} ({}) FROM STDIN", names.join(", "));
+        let sql = format!("COPY {table} ({}) FROM STDIN", names(columns));
         let mut copy = connected.client.copy_in(&sql)?;
         for row in rows {
             let line: Vec<String> = row.iter().map(copied).collect();
@@ -105,8 +111,7 @@ impl Postgres {
 
     /// One statement likewise, with a list of values for each column.
     pub(super) fn rewrite(&self, table: &str, columns: &[Column], rows: &[Vec<Value<'_>>]) -> Result<(), StoreError> {
-        let name = |column: &Column| column.name;
-        let key = columns.first().map_or("id", name);
+        let key = columns.first().map_or("id", |column| column.name);
         let lists = columns
             .iter()
             .enumerate()
@@ -116,7 +121,7 @@ impl Postgres {
             "UPDATE {table} SET {} FROM unnest({}) AS new ({}) WHERE {table}.{key} = new.{key}",
             set.collect::<Vec<_>>().join(", "),
             lists.collect::<Vec<_>>().join(", "),
-            columns.iter().map(name).collect::<Vec<_>>().join(", "),
+            names(columns),
         );
         let values = columns.iter().enumerate().map(|(at, column)| -> Box<dyn ToSql + Sync> {
             if column.number {

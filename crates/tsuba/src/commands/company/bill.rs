@@ -2,6 +2,7 @@
 
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
+use tsuba_core::text::is_loopback;
 use tsuba_report::Report;
 use tsuba_store::{EntryLine, Filter, FindingLine, Store, StoreError, Used};
 
@@ -16,7 +17,7 @@ pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
         .collect();
     let mut setups: BTreeMap<String, Value> = BTreeMap::new();
     for line in &lines {
-        let path = setup(&line.scope, &line.place);
+        let path = setup(&line.scope, file_and_line(&line.place).0);
         let row = json!({ "path": path, "kind": "client", "team": line.team, "owner": line.owner });
         setups.entry(path).or_insert(row);
     }
@@ -39,8 +40,14 @@ pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
 }
 
 /// The same file lies in many repositories.
-fn setup(scope: &str, place: &str) -> String {
-    format!("{scope}/{}", place.rsplit_once(':').map_or(place, |(file, _)| file))
+fn setup(scope: &str, file: &str) -> String {
+    format!("{scope}/{file}")
+}
+
+/// The parts of a place as the store has it.
+fn file_and_line(place: &str) -> (&str, u32) {
+    let parts = place.rsplit_once(':').and_then(|(file, line)| Some((file, line.parse().ok()?)));
+    parts.unwrap_or((place, 1))
 }
 
 fn id(scope: &str, key: &str) -> String {
@@ -52,17 +59,17 @@ fn place(line: u32) -> Value {
 }
 
 fn entry(line: &EntryLine, used: &[Used]) -> Value {
-    let number = line.place.rsplit_once(':').and_then(|(_, number)| number.parse().ok()).unwrap_or(1);
+    let (file, number) = file_and_line(&line.place);
     let mut row = json!({
-        "id": id(&line.scope, &line.id), "setup": setup(&line.scope, &line.place), "name": line.name, "place": place(number),
+        "id": id(&line.scope, &line.id), "setup": setup(&line.scope, file), "name": line.name, "place": place(number),
         "transport": "unknown", "credentials": [], "reach": { "folders": [], "hosts": [], "powers": [] }, "asks": "unknown",
         "disabled": false, "verdict": line.verdict, "fingerprint": line.id,
     });
     let Some(fields) = row.as_object_mut() else { return row };
     if line.runs.contains("://") && !line.runs.contains(char::is_whitespace) {
         let host = used.iter().find(|one| one.kind == "host").map(|one| one.name.as_str()).unwrap_or_default();
-        let loopback = ["localhost", "127.0.0.1", "[::1]"].contains(&host);
-        fields.insert("remote".to_owned(), json!({ "url": line.runs, "host": host, "loopback": loopback }));
+        let remote = json!({ "url": line.runs, "host": host, "loopback": is_loopback(&line.runs) });
+        fields.insert("remote".to_owned(), remote);
     }
     // All that it runs stands side by side: which of them is the server a store does not tell.
     let via: Vec<Value> = used.iter().filter_map(part).collect();
@@ -101,7 +108,7 @@ fn finding(line: &FindingLine) -> Value {
         .then(|| line.waived.rsplit_once(" until ").unwrap_or((line.waived.as_str(), "")))
         .map(|(by, until)| json!({ "id": "", "by": by, "until": until, "reason": "" }));
     json!({
-        "rule": line.rule, "severity": line.severity, "confidence": line.confidence, "setup": setup(&line.scope, &format!("{}:", line.setup)),
+        "rule": line.rule, "severity": line.severity, "confidence": line.confidence, "setup": setup(&line.scope, &line.setup),
         "entry": (!line.entry.is_empty()).then(|| id(&line.scope, &line.entry)), "place": place(line.line), "message": line.message,
         "excerpt": "", "fix": line.fix, "references": references, "fingerprint": line.fingerprint, "waived": waived,
     })

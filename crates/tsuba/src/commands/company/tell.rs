@@ -154,6 +154,9 @@ pub(super) fn decisions(found: &[DecisionLine], out: &mut dyn Write) -> io::Resu
         if !line.conditions.is_empty() {
             page.row("only", &line.conditions)?;
         }
+        if !line.reported {
+            page.row("known", "from the register alone: no report says that an entry stands by it")?;
+        }
         if line.reported && line.lapsed > 0 {
             page.row(
                 "holds",
