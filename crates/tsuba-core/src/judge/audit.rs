@@ -97,10 +97,9 @@ pub fn audit(
         .copied()
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
-    let (cleaner, (hits, standings)) = spread.both(
+    let (cleaner, (together, standings)) = spread.both(
         || cleaner(&analyses, &options.policy),
         || {
-            let mut hits = spread.spread(&analyses, |index, analysis| local(index, analysis, &rules, options));
             let standings =
                 options.register.as_ref().map(|r| standings(&analyses, r, options.today)).unwrap_or_default();
             let all = All {
@@ -111,15 +110,19 @@ pub fn audit(
                 standings: &standings,
                 logins: &logins,
             };
-            hits.extend(spread.each(&rules, |rule| global(&all, rule)));
-            (hits, standings)
+            (spread.each(&rules, |rule| global(&all, rule)), standings)
         },
     );
     let secrets = spread.spread(&analyses, |_, analysis| vec![secret_spans(analysis)]);
-    // Of a large company there are very many: they lie apart, so that they can be put in order without being moved, and no hit stays longer than needed.
-    let mut findings = spread.consume(hits, |(rule, hit)| {
-        finding(rule, &hit, &analyses, &secrets, (&cleaner, &options.policy)).into_iter().map(Box::new).collect()
+    let told = |(rule, hit): (&'static Rule, Hit)| {
+        finding(rule, &hit, &analyses, &secrets, (&cleaner, &options.policy)).map(Box::new)
+    };
+    // Of a large company there are very many: they lie apart, so that they can be put in order without being moved. A hit becomes a finding while
+    // its setup is at hand, and does not stay.
+    let mut findings = spread.spread(&analyses, |index, analysis| {
+        local(index, analysis, &rules, options).into_iter().filter_map(told).collect()
     });
+    findings.extend(spread.consume(together, |hit| told(hit).into_iter().collect()));
     disambiguate_fingerprints(&mut findings);
     if let Some(register) = &options.register {
         waive(&mut findings, register, options.today);
@@ -237,9 +240,9 @@ fn note_known(analyses: &mut [Analysis], known: &Known) {
             let version = |package: &Package| Some((package.name.clone(), known.version(path, package)?.clone()));
             let version = plan.packages().find_map(|(_, package)| version(package));
             let digest = |container: &Container| Some((container.image.text.clone(), known.digest(container)?.clone()));
-            entry.known_digest = plan.containers().find_map(|(_, container)| digest(container));
+            entry.known_digest = plan.containers().find_map(|(_, container)| digest(container)).map(Box::new);
             if entry.known_version.is_none() {
-                entry.known_version = version;
+                entry.known_version = version.map(Box::new);
             }
         }
     }
@@ -276,7 +279,7 @@ fn names(analyses: &[Analysis], key: Option<&Key>) -> BTreeMap<String, String> {
 }
 
 /// The hits of the rules that look at one setup or entry at a time.
-fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Box<Hit>)> {
+fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Options) -> Vec<(&'static Rule, Hit)> {
     let (today, policy) = (options.today, &options.policy);
     let mut found = Vec::new();
     for (rule, check) in rules.iter().flat_map(|rule| rule.check.each().iter().map(move |check| (rule, check))) {
@@ -316,18 +319,18 @@ fn local(analysis: usize, s: &Analysis, rules: &[&'static Rule], options: &Optio
                 }
             }
         }
-        found.extend(hits.into_iter().map(|hit| (*rule, Box::new(hit))));
+        found.extend(hits.into_iter().map(|hit| (*rule, hit)));
     }
     found
 }
 
 /// The hits of a rule that looks at everything at once.
-fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Box<Hit>)> {
+fn global(all: &All<'_>, rule: &'static Rule) -> Vec<(&'static Rule, Hit)> {
     let mut hits = Vec::new();
     for check in rule.check.each() {
         if let Check::All(check) = check {
             check(all, &mut Out { entry_ref: EntryRef { analysis: 0, entry: None }, hits: &mut hits });
         }
     }
-    hits.into_iter().map(|hit| (rule, Box::new(hit))).collect()
+    hits.into_iter().map(|hit| (rule, hit)).collect()
 }

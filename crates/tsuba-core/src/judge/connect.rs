@@ -69,9 +69,9 @@ pub(super) fn connect(analyses: &mut [Analysis]) {
             answers_over_tls(s)
         });
         if let Some(entry) = analyses.get_mut(analysis).and_then(|s| s.entries.get_mut(entry)) {
-            entry.known_https = https;
+            entry.known_https = https.map(Into::into);
             entry.listed = Some(listed);
-            entry.known_version = fetched;
+            entry.known_version = fetched.map(Box::new);
             entry.reach.powers.extend(powers.unwrap_or_default());
         }
     }

@@ -47,8 +47,8 @@ pub struct Finding {
     pub steps: Vec<Clean>,
     /// The same finding has the same fingerprint after lines have moved.
     pub fingerprint: String,
-    /// What the register calls it: its fingerprint with the path that the register has.
-    pub register_fingerprint: String,
+    /// Its fingerprint with the path that the register has, where that is another path.
+    renamed: Option<String>,
     /// How it can be mended, where that is safe.
     pub repair: Option<Fix>,
     /// What to write in the place of the characters that it is about, as it is written there, where that alone mends it and is safe.
@@ -64,6 +64,11 @@ impl Finding {
     /// The place in the document's text.
     pub fn span(&self) -> Span {
         self.span
+    }
+
+    /// What the register calls it: its fingerprint with the path that the register has.
+    pub fn register_fingerprint(&self) -> &str {
+        self.renamed.as_deref().unwrap_or(&self.fingerprint)
     }
 }
 
@@ -111,11 +116,8 @@ pub(super) fn finding(
     let Located { span, pointer, .. } = &hit.at;
     let fingerprint = print(document.identity());
     // In a register beside the setup it has the same path.
-    let register_fingerprint = if document.register_path() == document.identity() {
-        fingerprint.clone()
-    } else {
-        print(document.register_path())
-    };
+    let other = document.register_path() != document.identity();
+    let renamed = other.then(|| print(document.register_path()));
     Some(Finding {
         rule,
         severity_without_policy: weighed,
@@ -133,7 +135,7 @@ pub(super) fn finding(
         sees: hit.shown.sees.as_deref().map(|text| cleaner.clean(text).cut(TEXT)),
         steps: hit.steps.iter().map(|step| cleaner.clean(step).cut(WORD)).collect(),
         fingerprint,
-        register_fingerprint,
+        renamed,
         replacement: replacement(hit, document, cleaner).filter(|_| stands_so),
         repair: hit.repair.clone().filter(|_| stands_so),
         waived: None,
@@ -207,7 +209,7 @@ pub(super) fn waive(findings: &mut [Box<Finding>], register: &Register, today: D
     }
     for finding in findings {
         let mut names = finding.rule.names().into_iter();
-        finding.waived = names.find_map(|name| waivers.get(&(name, finding.register_fingerprint.as_str())).copied());
+        finding.waived = names.find_map(|name| waivers.get(&(name, finding.register_fingerprint())).copied());
     }
 }
 
@@ -230,6 +232,6 @@ pub(super) fn disambiguate_fingerprints(findings: &mut [Box<Finding>]) {
         count += 1;
         let number = count.to_string();
         finding.fingerprint = fingerprint([finding.fingerprint.as_str(), &number]);
-        finding.register_fingerprint = fingerprint([finding.register_fingerprint.as_str(), &number]);
+        finding.renamed = finding.renamed.as_deref().map(|renamed| fingerprint([renamed, &number]));
     }
 }

@@ -121,7 +121,7 @@ pub(crate) fn approved_versions(analyses: &mut [Analysis], register: &Register, 
         let Some((source, package, _)) = started(entry) else { continue };
         let versions = approved.get(&(source, package.clone())).filter(|versions| versions.len() == 1);
         let version = versions.and_then(|versions| versions.first()).map(|version| (*version).to_owned());
-        entry.known_version = version.map(|version| (package, version));
+        entry.known_version = version.map(|version| Box::new((package, version)));
     }
 }
 

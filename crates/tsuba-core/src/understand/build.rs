@@ -42,7 +42,7 @@ pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> En
         }
     }
     for image in &made.images {
-        let taken = Step { aside: true, ..Step::new(image, StepKind::Container(Container::of_image(image))) };
+        let taken = Step { aside: true, ..Step::new(image, StepKind::Container(Box::new(Container::of_image(image)))) };
         if let Some(own) = &mut entry.plan {
             own.steps.insert(0, taken);
         }
@@ -107,7 +107,7 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         transport: transport(node, plan.is_some(), url.as_ref()),
         command: words,
         plan,
-        remote,
+        remote: remote.map(Box::new),
         variables,
         settings: variables::settings(node, &server.pointer),
         credentials: Vec::new(),
@@ -115,7 +115,8 @@ pub(super) fn understand(document: &Document, server: &Server<'_>, lexicon: &Lex
         disabled: is_disabled(node),
         cwd: node
             .first(&["cwd", "workingDirectory", "working_directory"])
-            .and_then(|(key, n)| n.located(server.pointer.key(key))),
+            .and_then(|(key, n)| n.located(server.pointer.key(key)))
+            .map(Box::new),
         env_files,
         reach: Reach::default(),
         listing: None,

@@ -62,7 +62,7 @@ impl Asks {
 
 crate::text::named!(Asks: Always, Some, Never, Unknown);
 
-/// One server in a setup.
+/// One server in a setup. What few have is boxed: a company has very many of them.
 #[derive(Clone, Debug)]
 pub struct Entry {
     /// Its name, at the place of the key.
@@ -78,7 +78,7 @@ pub struct Entry {
     /// What is started, if something is.
     pub plan: Option<Plan>,
     /// What is called, if something is: by the entry itself or through a bridge.
-    pub remote: Option<Remote>,
+    pub remote: Option<Box<Remote>>,
     /// Every variable and header that is set, secret or not.
     pub variables: Vec<Variable>,
     /// Its other settings that are one value each.
@@ -90,7 +90,7 @@ pub struct Entry {
     /// Is it switched off?
     pub disabled: bool,
     /// The working folder.
-    pub cwd: Option<Located>,
+    pub cwd: Option<Box<Located>>,
     /// Environment files it is given.
     pub env_files: Vec<Located>,
     /// What it may touch.
@@ -100,11 +100,11 @@ pub struct Entry {
     /// The listing elsewhere that belongs to this entry, by name or package; known once everything is read.
     pub listed: Option<Listed>,
     /// Its package and the version of it that is known to be meant: the one that was fetched for it, or the one that is approved.
-    pub known_version: Option<(String, String)>,
+    pub known_version: Option<Box<(String, String)>>,
     /// An image as it is written, and the digest that is known of it.
-    pub known_digest: Option<(String, String)>,
+    pub known_digest: Option<Box<(String, String)>>,
     /// The address with TLS at which its server answers just so, where a capture has found one.
-    pub known_https: Option<String>,
+    pub known_https: Option<Box<str>>,
 }
 
 /// Where the listing of an entry is.

@@ -77,7 +77,7 @@ pub fn launch_fingerprint(entry: &Entry) -> String {
     variables.sort();
     parts.extend(variables.into_iter().flat_map(|(name, value)| [name, value]));
     parts.push("at".to_owned());
-    parts.extend(entry.cwd.iter().chain(&entry.env_files).map(plain));
+    parts.extend(entry.cwd.as_deref().into_iter().chain(&entry.env_files).map(plain));
     parts.extend(entry.remote.iter().map(|remote| plain(&remote.url)));
     strong_fingerprint(parts.iter().map(String::as_str))
 }

@@ -113,7 +113,7 @@ fn names(entry: &Entry) -> Vec<String> {
 }
 
 fn folders(entry: &Entry, reach: &mut Reach) {
-    if let Some(cwd) = &entry.cwd {
+    if let Some(cwd) = entry.cwd.as_deref() {
         reach.folders.push(Folder { path: cwd.clone(), writable: None, mounted: false });
     }
     for variable in entry.variables.iter().filter(|v| !v.header && !v.passed_on && names_folders(&v.name)) {

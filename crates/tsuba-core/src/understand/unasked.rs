@@ -9,7 +9,7 @@ use crate::text::{Located, Pointer, normal};
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Unasked {
     /// The setting that lets everything run.
-    pub all: Option<Located>,
+    pub all: Option<Box<Located>>,
     /// The tools that are listed.
     pub tools: Vec<Located>,
     /// Is asking switched on in so many words (an empty list, `trust: false`)?
@@ -74,13 +74,13 @@ fn setting(value: &Node, at: Pointer, yes_means_unasked: bool, out: &mut Unasked
         let tools: Vec<Located> = items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect();
         out.asked |= tools.is_empty();
         return match tools.iter().find(|tool| tool.text == "*") {
-            Some(star) => out.all = Some(star.clone()),
+            Some(star) => out.all = Some(star.clone().into()),
             None => out.tools.extend(tools),
         };
     }
     // Written out, it means the same under every key.
     if matches!(word().to_ascii_lowercase().as_str(), "auto" | "allow" | "approve" | "autoapprove" | "auto-approve") {
-        return out.all = Some(Located { text: word(), span: value.span, pointer: at });
+        return out.all = Some(Box::new(Located { text: word(), span: value.span, pointer: at }));
     }
     let says = value.truth().or_else(|| match word().to_ascii_lowercase().as_str() {
         "*" | "all" | "always" | "on" => Some(true),
@@ -89,7 +89,7 @@ fn setting(value: &Node, at: Pointer, yes_means_unasked: bool, out: &mut Unasked
     });
     match says {
         Some(yes) if yes == yes_means_unasked => {
-            out.all = Some(Located { text: word(), span: value.span, pointer: at });
+            out.all = Some(Box::new(Located { text: word(), span: value.span, pointer: at }));
         }
         Some(_) => out.asked = true,
         None => {}
@@ -104,8 +104,8 @@ fn around(server: &Server<'_>, out: &mut Unasked) {
         let Some(rest) = item.text().and_then(|text| text.strip_prefix(&prefix)) else { continue };
         let here = |text: &str| Located { text: text.to_owned(), span: item.span, pointer: server.pointer.clone() };
         match rest.strip_prefix("__") {
-            None if rest.is_empty() => out.all = Some(here("mcp__*")),
-            Some("*") => out.all = Some(here("mcp__*")),
+            None if rest.is_empty() => out.all = Some(here("mcp__*").into()),
+            Some("*") => out.all = Some(here("mcp__*").into()),
             Some(tool) => out.tools.push(here(tool)),
             None => {}
         }

@@ -103,6 +103,7 @@ impl Known {
 
     fn sort(&mut self) {
         self.bytes.push(BETWEEN);
+        self.bytes.shrink_to_fit();
         let Self { bytes, patterns, pieces, .. } = self;
         let text = |pattern: &Pattern| slice(bytes, pattern);
         for pattern in patterns.iter_mut() {
@@ -114,6 +115,7 @@ impl Known {
             alike.sort_unstable_by(|a, b| text(a).cmp(text(b)));
         }
         patterns.dedup_by(|a, b| text(a) == text(b));
+        patterns.shrink_to_fit();
         let mut open: Vec<usize> = Vec::new();
         for at in 0..patterns.len() {
             let Some(own) = patterns.get(at).copied() else { break };
@@ -132,6 +134,7 @@ impl Known {
         }
         pieces.sort_unstable();
         pieces.dedup_by_key(|(piece, _)| *piece);
+        pieces.shrink_to_fit();
         let begins = |pattern: &Pattern| number(slice(bytes, pattern));
         self.long = Bits::of(patterns.iter().filter_map(begins));
         let begins = |pattern: &Pattern| half(slice(bytes, pattern));

@@ -233,7 +233,7 @@ impl Review<'_> {
                 .audit
                 .findings_for(entry_ref)
                 .iter()
-                .any(|finding| finding.rule.id == **rule && !waived.contains(&finding.register_fingerprint))
+                .any(|finding| finding.rule.id == **rule && !waived.contains(finding.register_fingerprint()))
         };
         let rules = open(&self.audited.audit, entry_ref);
         let open: Vec<&str> = rules.iter().filter(still).copied().collect();
@@ -300,7 +300,7 @@ impl Review<'_> {
         };
         let place = place(&self.audited.audit, finding);
         let (rule, register_fingerprint, shown) =
-            (finding.rule.id, finding.register_fingerprint.clone(), finding.fingerprint.clone());
+            (finding.rule.id, finding.register_fingerprint().to_owned(), finding.fingerprint.clone());
         let Some(reason) = reason(dialog)? else { return Ok(()) };
         let Some(until) = until(dialog, "  until (YYYY-MM-DD) >")? else { return Ok(()) };
         if until.is_none() {

@@ -147,7 +147,7 @@ fn values(entry: &Entry) -> impl Iterator<Item = &str> {
     let set = entry.variables.iter().filter(|variable| variable.place != Place::ShellLine);
     let set = set.chain(&entry.settings).map(|variable| &variable.value);
     let address = entry.remote.iter().map(|remote| &remote.url);
-    words.chain(set).chain(address).chain(&entry.env_files).chain(&entry.cwd).map(|value| value.text.as_str())
+    words.chain(set).chain(address).chain(&entry.env_files).chain(entry.cwd.as_deref()).map(|value| value.text.as_str())
 }
 
 /// `${NAME}` or `${NAME:-default}` of a variable of the environment; `${workspaceFolder}` and its like are the client's own.

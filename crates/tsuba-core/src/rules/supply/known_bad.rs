@@ -35,7 +35,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
         let StepKind::Package(package) = &step.kind else { continue };
         let exact = package.version.as_deref().filter(|_| package.pin == Pin::Exact);
-        let known = entry.known_version.as_ref().filter(|(name, _)| *name == package.name);
+        let known = entry.known_version.as_deref().filter(|(name, _)| *name == package.name);
         let version = exact.or_else(|| known.map(|(_, version)| version.as_str()));
         let advisories = entries.policy.advisories.of(package.source, &package.name, version);
         for (advisory, affected) in advisories.into_iter().take(MAX_TOLD) {

@@ -59,14 +59,14 @@ pub(super) fn image(step: &Step, container: &Container) -> String {
 
 /// An image with the digest that is known of it, behind its tag.
 pub(super) fn known_digest(entry: &Entry, container: &Container) -> Option<Fix> {
-    let (image, digest) = entry.known_digest.as_ref().filter(|(image, _)| *image == container.image.text)?;
+    let (image, digest) = entry.known_digest.as_deref().filter(|(image, _)| *image == container.image.text)?;
     Some(Fix::Write(format!("{image}@{digest}")))
 }
 
 /// The specification with the version that is known: fetched for this very entry, or approved; `None` where none is, or where only a part of the
 /// specification names the package.
 pub(super) fn known_version(entry: &Entry, package: &Package) -> Option<Fix> {
-    let (name, version) = entry.known_version.as_ref().filter(|(name, _)| *name == package.name)?;
+    let (name, version) = entry.known_version.as_deref().filter(|(name, _)| *name == package.name)?;
     let written = match package.source {
         Source::Npm => format!("{name}@{version}"),
         Source::Pypi if package.spec.text.contains('[') => return None,

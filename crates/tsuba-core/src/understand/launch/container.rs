@@ -251,12 +251,13 @@ pub(super) fn run(unwrapper: &mut Unwrapper<'_>, program: &Located, args: &[Loca
     let inner: Vec<Located> = entrypoint.into_iter().chain(inside.iter().cloned()).collect();
     let starts = inner.first().is_some_and(|w| wrappers::is_starter(&program_name(&w.text)));
     let options: Vec<Located> = outer.consumed.iter().chain(parsed.consumed).cloned().collect();
+    let kind = StepKind::Container(Box::new(container));
     if starts {
-        let step = super::Step { options, ..super::Step::new(program, StepKind::Container(container)) };
+        let step = super::Step { options, ..super::Step::new(program, kind) };
         unwrapper.plan.steps.push(step);
         unwrapper.run(&inner);
     } else {
-        unwrapper.server(program, StepKind::Container(container), inside, &options);
+        unwrapper.server(program, kind, inside, &options);
     }
 }
 

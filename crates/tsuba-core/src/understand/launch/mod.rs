@@ -145,7 +145,7 @@ pub enum StepKind {
     /// A package fetched by a runner.
     Package(Package),
     /// A container image.
-    Container(Container),
+    Container(Box<Container>),
     /// A script or project on this machine, started by an interpreter.
     Script(Located),
     /// A script fetched from an address and run at once.
@@ -258,7 +258,7 @@ impl Plan {
     /// The containers of the chain, outermost first.
     pub fn containers(&self) -> impl Iterator<Item = (&Step, &Container)> {
         self.steps.iter().filter_map(|step| match &step.kind {
-            StepKind::Container(container) => Some((step, container)),
+            StepKind::Container(container) => Some((step, &**container)),
             _ => None,
         })
     }
