@@ -241,9 +241,51 @@ const WORDS: [&[&str]; 3] = [
     ],
 ];
 
-/// A piece of each word by which a file says what runs without asking: bypassPermissions, autoApprove, PreToolUse, approval_policy, approval_mode,
-/// permission_mode, sandbox_mode. People write such files: what is long is none, and is not searched for them.
-const UNASKED: &[&str] = &["sPerm", "oApprove", "oolUse", "val_policy", "val_mode", "ion_mode", "box_mode"];
+/// A piece of each word by which a file says what runs without asking, in the ways of writing names. People write such files: what is long is
+/// none, and is not searched for them.
+const UNASKED: &[&str] = &[
+    // bypassPermissions, dangerouslySkipPermissions, permissionMode and its values
+    "sPerm",
+    "pPermi",
+    "ass_perm",
+    "kip_perm",
+    "missionMode",
+    "mission_mode",
+    "mission-mode",
+    "ontAsk",
+    "yolo",
+    // autoApprove, alwaysAllow, allowedTools, coreTools
+    "oApprove",
+    "o_approve",
+    "o-approve",
+    "waysAllow",
+    "ways_allow",
+    "edTools",
+    "ed_tools",
+    "coreTools",
+    // approvalPolicy, approvalMode, askForApproval
+    "valPolicy",
+    "val_policy",
+    "val-policy",
+    "valMode",
+    "val_mode",
+    "val-mode",
+    "orApproval",
+    "or_approval",
+    // sandboxMode, disableSandbox, allowUnsandboxedCommands, a sandbox that is switched off
+    "boxMode",
+    "box_mode",
+    "box-mode",
+    "ableSandbox",
+    "able_sandbox",
+    "nsandboxed",
+    "\"sandbox\"",
+    // PreToolUse, SessionStart, UserPromptSubmit, SubagentStop
+    "oolUse",
+    "sionStart",
+    "ptSubmit",
+    "agentStop",
+];
 
 /// So many bytes are searched for one group after the other, while they are near at hand.
 pub(crate) const AT_ONCE: usize = 64 << 10;

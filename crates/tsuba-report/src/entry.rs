@@ -2,6 +2,7 @@
 
 use crate::login::LoginRow;
 use crate::model::{Named, Place, Text};
+use crate::phrases::reason;
 use crate::texts::{all_cleaned, cleaned, cleaned_if_any};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -57,6 +58,10 @@ pub struct EntryRow {
     /// `stale-evidence`.
     #[serde(skip_serializing_if = "Vec::is_empty", default, alias = "reasons")]
     pub because: Vec<Text>,
+    /// Where those of them were found that do not stand in the entry itself: in what its server lists, at a gateway or a route before it, in a
+    /// list of what runs without asking.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub elsewhere: Vec<ElsewhereRow>,
     /// What was decided on it; left out without a register, and for what only stands for a listing.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub decision: Option<Box<DecisionRow>>,
@@ -64,6 +69,17 @@ pub struct EntryRow {
     /// changes it, a rotated secret does not.
     #[serde(deserialize_with = "cleaned")]
     pub fingerprint: String,
+}
+
+/// A finding that decides an entry's verdict and stands somewhere else.
+#[derive(Clone, Debug, Serialize, Deserialize, JsonSchema)]
+pub struct ElsewhereRow {
+    /// The rule.
+    pub rule: Text,
+    /// The file.
+    pub setup: Text,
+    /// The line, from 1.
+    pub line: u32,
 }
 
 /// Where an entry stands with the register.
@@ -281,5 +297,18 @@ impl EntryRow {
     /// Is it counted: is it set up somewhere, and more than the listing of another entry's server?
     pub fn counts(&self) -> bool {
         !self.document && self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
+    }
+
+    /// What decides its verdict, in words, with its place where that is another file.
+    pub(crate) fn reasons(&self) -> Vec<String> {
+        let place = |rule: &str| self.elsewhere.iter().find(|found| found.rule.as_str() == rule);
+        let words = |rule: &Text| {
+            let title = reason(rule.as_str()).unwrap_or(rule.as_str());
+            match place(rule.as_str()) {
+                Some(found) => format!("{title} ({}:{})", found.setup, found.line),
+                None => title.to_owned(),
+            }
+        };
+        self.because.iter().map(words).collect()
     }
 }

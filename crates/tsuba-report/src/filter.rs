@@ -125,6 +125,7 @@ impl Report {
         for entry in &mut self.entries {
             entry.verdict = None;
             entry.because.clear();
+            entry.elsewhere.clear();
         }
         self
     }

@@ -2,7 +2,6 @@
 //! checked is skipped, and what could not be read is an error.
 
 use crate::model::{EntryRow, FindingRow};
-use crate::phrases::reason;
 use crate::{Renderer, Report};
 use quick_xml::Writer;
 use quick_xml::events::{BytesDecl, BytesEnd, BytesStart, BytesText, Event};
@@ -77,7 +76,7 @@ fn of_entry<'r>(entry: &'r EntryRow, findings: &[&FindingRow]) -> Case<'r> {
         None if reaches(findings) => Outcome::Failed,
         None => Outcome::Passed,
     };
-    let because: Vec<&str> = entry.because.iter().map(|name| reason(name.as_str()).unwrap_or(name.as_str())).collect();
+    let because = entry.reasons();
     let verdict = entry.verdict.map_or("", Verdict::name);
     Case {
         name: entry.name.as_str(),

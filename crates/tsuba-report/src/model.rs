@@ -1,7 +1,8 @@
 //! The report model: `tsuba-report/2`, field by field as the contract says. Fields that do not apply are left out.
 
 pub use crate::entry::{
-    CredentialRow, DecisionRow, EntryRow, ItemRow, Launch, ListingRow, OrderRow, ReachRow, RemoteRow, TextRow, Via,
+    CredentialRow, DecisionRow, ElsewhereRow, EntryRow, ItemRow, Launch, ListingRow, OrderRow, ReachRow, RemoteRow,
+    TextRow, Via,
 };
 pub use crate::summary::{Summary, Unasked};
 pub use crate::texts::{Named, Text};

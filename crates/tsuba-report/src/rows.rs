@@ -2,8 +2,8 @@
 
 use crate::login::login_row;
 use crate::model::{
-    CredentialRow, DecisionRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, OrderRow, Place, ReachRow,
-    RemoteRow, Setup, Text, TextRow, Via, WaiverRow,
+    CredentialRow, DecisionRow, ElsewhereRow, EntryRow, FindingRow, ItemRow, Launch, ListingRow, Named, OrderRow,
+    Place, ReachRow, RemoteRow, Setup, Text, TextRow, Via, WaiverRow,
 };
 use tsuba_core::evidence::{ItemKind, Listing, Passage};
 use tsuba_core::judge::{Audit, EntryRef, Finding, Verdict};
@@ -54,6 +54,13 @@ pub(crate) fn entry_row(
         hosts: entry.reach.hosts.iter().map(|h| clean(h)).collect(),
         powers: entry.reach.powers.iter().map(|p| Named(*p)).collect(),
     };
+    let reasons = judgement.into_iter().flat_map(|judgement| &judgement.reasons);
+    let reasons: Vec<&Finding> = reasons.filter_map(|index| audit.findings.get(*index).map(AsRef::as_ref)).collect();
+    let elsewhere = reasons.iter().filter(|finding| finding.entry_ref != entry_ref).map(|finding| ElsewhereRow {
+        rule: Text::constant(finding.rule.id),
+        setup: paths.get(finding.entry_ref.analysis).cloned().unwrap_or_default(),
+        line: finding.start.line,
+    });
     EntryRow {
         id: entry_id(analysis, entry),
         setup: paths.get(entry_ref.analysis).cloned().unwrap_or_default(),
@@ -87,11 +94,12 @@ pub(crate) fn entry_row(
         verdict: judgement.map(|j| j.verdict),
         because: judgement
             .map(|j| {
-                let rules = j.reasons.iter().filter_map(|i| audit.findings.get(*i)).map(|f| f.rule.id);
+                let rules = reasons.iter().map(|finding| finding.rule.id);
                 let decides = j.unseen.iter().filter(|_| j.verdict == Verdict::Unchecked);
                 rules.chain(decides.map(|unseen| unseen.name())).map(Text::constant).collect()
             })
             .unwrap_or_default(),
+        elsewhere: elsewhere.collect(),
     }
 }
 

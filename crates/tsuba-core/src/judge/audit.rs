@@ -1,9 +1,11 @@
 //! The driver: runs the rules once over everything and turns their hits into findings.
 
-use super::cluster::{Objects, clusters};
+use super::cluster::clusters;
 use super::connect::{connect, receivers};
+use super::elsewhere::Elsewhere;
 use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, waive};
 use super::options::Options;
+use super::permitted::permitted;
 use super::readings::readings;
 use super::rule::{All, Check, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule};
 use super::spread::Parallel;
@@ -50,7 +52,7 @@ pub struct Audit {
     /// Documents of evidence that were left out: they are of entries that are not judged here.
     pub of_others: usize,
     names: BTreeMap<String, String>,
-    objects: Objects,
+    elsewhere: Elsewhere,
 }
 
 impl Audit {
@@ -65,9 +67,9 @@ impl Audit {
         let of = |place: EntryRef| {
             self.findings.iter().map(AsRef::as_ref).filter(move |finding: &&Finding| finding.entry_ref == place)
         };
-        counting((&self.analyses, &self.logins, &self.objects), entry_ref)
+        counting((&self.analyses, &self.logins, &self.elsewhere), entry_ref)
             .flat_map(of)
-            .filter(|finding| counts(finding, entry_ref, &self.objects))
+            .filter(|finding| counts(finding, entry_ref, &self.elsewhere))
             .collect()
     }
 }
@@ -90,7 +92,9 @@ pub fn audit(
         approved_versions(&mut analyses, register, options.today);
     }
     note_known(&mut analyses, &options.known);
-    let objects = clusters(&mut analyses);
+    let mut elsewhere = Elsewhere::default();
+    clusters(&mut analyses, &mut elsewhere);
+    permitted(&mut analyses, &mut elsewhere);
     let logins = logins(&mut analyses);
     let rules: Vec<&'static Rule> = rules
         .iter()
@@ -140,12 +144,12 @@ pub fn audit(
                 .zip(&s.entries)
                 .map(|(index, entry)| {
                     let entry_ref = EntryRef { analysis, entry: Some(index) };
-                    let all = counting((&analyses, &logins, &objects), entry_ref)
+                    let all = counting((&analyses, &logins, &elsewhere), entry_ref)
                         .filter_map(|place| own.get(&place))
                         .flatten()
                         .copied();
                     let counts = |index: &usize| {
-                        findings.get(*index).is_some_and(|finding| counts(finding, entry_ref, &objects))
+                        findings.get(*index).is_some_and(|finding| counts(finding, entry_ref, &elsewhere))
                     };
                     let standing = standings.get(analysis).and_then(|own| own.get(index)?.as_ref());
                     let unseen = unseen(&analyses, (s, entry), standing, options);
@@ -156,7 +160,7 @@ pub fn audit(
         .collect();
     let names = names(&analyses, options.key.as_ref());
     let register = options.register.clone();
-    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names, objects }
+    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names, elsewhere }
 }
 
 /// Puts the findings in the order in which they are told.
@@ -177,7 +181,7 @@ fn sort_worst_first(findings: &mut [Box<Finding>], analyses: &[Analysis]) {
 /// Where findings stand that count for an entry: at itself, at what its server lists, at the gateway that it is behind, and at the documents of
 /// its login.
 fn counting(
-    (analyses, logins, objects): (&[Analysis], &Logins, &Objects),
+    (analyses, logins, elsewhere): (&[Analysis], &Logins, &Elsewhere),
     entry_ref: EntryRef,
 ) -> impl Iterator<Item = EntryRef> + use<> {
     let login = entry_ref.entry.and_then(|index| logins.of_entry(Part { analysis: entry_ref.analysis, index }));
@@ -190,18 +194,25 @@ fn counting(
     let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
     let papers = papers.into_iter().filter(move |analysis| *analysis != entry_ref.analysis);
     let papers = papers.map(|analysis| EntryRef { analysis, entry: None });
-    let objects = objects.documents(entry_ref).into_iter().map(|analysis| EntryRef { analysis, entry: None });
-    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers).chain(objects)
+    // Of its own document what stands beside the entries is there already where it is behind a gateway.
+    let others = elsewhere.documents(entry_ref).into_iter();
+    let others = others.filter(move |analysis| gateway.is_none() || *analysis != entry_ref.analysis);
+    let others = others.map(|analysis| EntryRef { analysis, entry: None });
+    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers).chain(others)
 }
 
 /// Of what is found of a gateway only how callers come to what is behind it counts for that.
-/// Of a cluster's objects only those that lead to it, or are its own rights, do.
-fn counts(finding: &Finding, entry_ref: EntryRef, objects: &Objects) -> bool {
-    if finding.entry_ref.entry.is_some() || entry_ref.entry.is_none() {
+/// Of other documents only what leads to it, is its own right or lets its tools run does.
+fn counts(finding: &Finding, entry_ref: EntryRef, elsewhere: &Elsewhere) -> bool {
+    let EntryRef { analysis, entry } = finding.entry_ref;
+    if entry.is_some() || entry_ref.entry.is_none() {
         return true;
     }
-    let of_object = objects.have(entry_ref, finding.entry_ref.analysis, finding.pointer.as_str());
-    of_object.unwrap_or(finding.rule.ways.counts_behind)
+    match elsewhere.have(entry_ref, analysis, finding.pointer.as_str()) {
+        Some(true) => true,
+        Some(false) => analysis == entry_ref.analysis && finding.rule.ways.counts_behind,
+        None => finding.rule.ways.counts_behind,
+    }
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.

@@ -1,6 +1,7 @@
 //! A cluster's objects lie in several documents of one folder: what leads from a route over a service to a tool server, and which of its rights a
 //! server's account has, is put together here.
 
+use super::elsewhere::Elsewhere;
 use super::rule::EntryRef;
 use crate::prelude::*;
 use crate::text::Pointer;
@@ -13,25 +14,6 @@ const MAX_CANDIDATES: usize = 1_000;
 /// More objects of a folder do not count for its entries; what is found of them is told all the same.
 const MAX_LINKS: usize = 100_000;
 
-/// The objects that count for an entry: the document of each, and where it stands in that.
-#[derive(Debug, Default)]
-pub(super) struct Objects(BTreeMap<EntryRef, BTreeSet<(usize, String)>>);
-
-impl Objects {
-    /// The documents with objects that count for an entry.
-    pub(super) fn documents(&self, entry: EntryRef) -> BTreeSet<usize> {
-        self.0.get(&entry).into_iter().flatten().map(|(analysis, _)| *analysis).collect()
-    }
-
-    /// Does a place of a document stand in an object that counts for an entry? `None` where no object of that document does.
-    pub(super) fn have(&self, entry: EntryRef, analysis: usize, pointer: &str) -> Option<bool> {
-        let own = self.0.get(&entry)?;
-        own.range((analysis, String::new())..).next().filter(|(first, _)| *first == analysis)?;
-        let above = pointer.match_indices('/').map(|(at, _)| at).chain([pointer.len()]);
-        Some(above.filter_map(|at| pointer.get(..at)).any(|object| own.contains(&(analysis, object.to_owned()))))
-    }
-}
-
 /// A tool server's pods.
 struct Pods {
     analysis: usize,
@@ -42,22 +24,20 @@ struct Pods {
     entries: Vec<EntryRef>,
 }
 
-/// Notes at services, routes and bindings what they lead to, and answers which of them count for which entry.
-pub(super) fn clusters(analyses: &mut [Analysis]) -> Objects {
+/// Notes at services, routes and bindings what they lead to, and which of them count for which entry.
+pub(super) fn clusters(analyses: &mut [Analysis], out: &mut Elsewhere) {
     let mut folders: BTreeMap<String, Vec<usize>> = BTreeMap::new();
     for (at, analysis) in analyses.iter().enumerate().filter(|(_, analysis)| analysis.exposure.cluster.is_some()) {
         let path = analysis.document.file();
         let folder = path.rsplit_once('/').map(|(folder, _)| folder).unwrap_or_default();
         folders.entry(folder.to_owned()).or_default().push(at);
     }
-    let mut out = Objects::default();
     for members in folders.into_values() {
-        folder(analyses, &members, &mut out);
+        folder(analyses, &members, out);
     }
-    out
 }
 
-fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
+fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Elsewhere) {
     let pods: Vec<Pods> = members.iter().flat_map(|at| pods(*at, analyses.get(*at))).collect();
     let clusters = || members.iter().filter_map(|at| analyses.get(*at)?.exposure.cluster.as_deref());
     // Of a gateway, and of each of its listeners: is it reached without TLS alone?
@@ -138,7 +118,7 @@ fn folder(analyses: &mut [Analysis], members: &[usize], out: &mut Objects) {
     }
     for (index, at, pointer) in links.into_iter().take(MAX_LINKS) {
         for entry in pods.get(index).map(|pods| pods.entries.as_slice()).unwrap_or_default() {
-            out.0.entry(*entry).or_default().insert((at, pointer.as_str().to_owned()));
+            out.counts_for(*entry, at, &pointer);
         }
     }
 }
@@ -159,13 +139,16 @@ fn pods(at: usize, analysis: Option<&Analysis>) -> Vec<Pods> {
         let first = entries.partition_point(|(pointer, _)| *pointer < below.as_str());
         let own = entries.get(first..).unwrap_or_default().iter();
         let own = own.take_while(|(pointer, _)| pointer.starts_with(&below));
+        // A service of a compose file is the entry itself.
+        let itself = entries.partition_point(|(pointer, _)| *pointer < workload.at.as_str());
+        let itself = entries.get(itself).filter(|(pointer, _)| *pointer == workload.at.as_str());
         Pods {
             analysis: at,
             namespace: workload.namespace.clone(),
             labels: workload.labels.iter().cloned().collect(),
             account: workload.account.clone(),
             asks: workload.asks,
-            entries: own.map(|(_, entry)| *entry).collect(),
+            entries: own.chain(itself).map(|(_, entry)| *entry).collect(),
         }
     };
     cluster.workloads.iter().map(of).filter(|pods| !pods.entries.is_empty()).collect()

@@ -6,10 +6,12 @@
 mod audit;
 mod cluster;
 mod connect;
+mod elsewhere;
 mod excerpt;
 mod finding;
 mod fix;
 mod options;
+mod permitted;
 mod readings;
 mod rule;
 mod spread;

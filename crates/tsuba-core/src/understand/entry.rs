@@ -120,8 +120,8 @@ impl Entry {
     /// Does the client ask before a tool runs?
     pub fn asks(&self) -> Asks {
         match &self.unasked {
-            Unasked { all: Some(_), .. } => Asks::Never,
-            Unasked { tools, .. } if !tools.is_empty() => Asks::Some,
+            Unasked { all: Some(_), .. } | Unasked { all_elsewhere: true, .. } => Asks::Never,
+            Unasked { tools, some_elsewhere, .. } if *some_elsewhere || !tools.is_empty() => Asks::Some,
             Unasked { asked: true, .. } => Asks::Always,
             Unasked { .. } => Asks::Unknown,
         }

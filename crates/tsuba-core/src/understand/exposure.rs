@@ -58,7 +58,8 @@ pub(super) fn exposure(document: &Document, runs_servers: bool) -> Option<(Setup
         kind = Some(SetupKind::Kubernetes);
     }
     if let Some(cluster) = super::deploy::cluster(document, runs_servers) {
-        (out.cluster, kind) = (Some(Box::new(cluster)), Some(SetupKind::Kubernetes));
+        kind = Some(if cluster.is_compose() { SetupKind::Compose } else { SetupKind::Kubernetes });
+        out.cluster = Some(Box::new(cluster));
     }
     for (at, root) in document.rooted() {
         if let Some(card) = card(root, &at) {

@@ -110,7 +110,7 @@ fn search(node: &Node, pointer: &Pointer, depth: usize, out: &mut Permissions) {
         let last = member.key.text.rsplit_once('.').map_or_else(|| key.clone(), |(_, last)| normal(last));
         if let Some(setting) = mode(member, &key, &last, &at) {
             out.modes.push(setting);
-        } else if let Some(setting) = unboxed(member, &last, &at) {
+        } else if let Some(setting) = unboxed(member, &last, &at).or_else(|| switched_off(node, member, &last, &at)) {
             out.unboxed.push(setting);
         } else if LISTS.contains(&last.as_str()) && member.value.is_list() {
             let items = member.value.items().iter().enumerate();
@@ -152,6 +152,23 @@ fn unboxed(member: &Member, last: &str, at: &Pointer) -> Option<Located> {
         _ => false,
     };
     if off { quoted(member, at) } else { None }
+}
+
+/// `sandbox: {enabled: false}` beside other settings of an agent: pages and test runners have sandboxes, too.
+fn switched_off(around: &Node, member: &Member, last: &str, at: &Pointer) -> Option<Located> {
+    let of_agent = |member: &&Member| {
+        matches!(normal(&member.key.text).as_str(), "permissions" | "hooks" | "approvalpolicy" | "mcpservers")
+    };
+    if last != "sandbox" || around.effective().find(of_agent).is_none() {
+        return None;
+    }
+    let enabled = member.value.effective().find(|inner| normal(&inner.key.text) == "enabled")?;
+    let off = enabled.value.truth() == Some(false);
+    off.then(|| Located {
+        text: format!("{}.{} = false", member.key.text, enabled.key.text),
+        span: enabled.value.span,
+        pointer: at.key(&enabled.key.text),
+    })
 }
 
 /// An item of a list that names a server's tool: `mcp__tides__read`, `mcp__tides`, `mcp__*`, `tides__read`.
@@ -258,7 +275,15 @@ mod tests {
                 "PreToolUse: sh x.sh",
             ),
             ("a.yaml", "hooks:\n  beforeMcpExecution:\n    - command: ./x\n", "beforeMcpExecution: ./x"),
+            (
+                "a.json",
+                r#"{"permissions": {}, "sandbox": {"enabled": false}, "yoloMode": true}"#,
+                "yoloMode = true; sandbox.enabled = false",
+            ),
             // Look-alikes.
+            ("a.json", r#"{"preview": {"sandbox": {"enabled": false}}, "permissions": {}}"#, ""),
+            ("a.json", r#"{"permissions": {}, "sandbox": {"enabled": true}}"#, ""),
+            ("a.json", r#"{"title": "pages", "sandbox": {"enabled": false}}"#, ""),
             (
                 "a.json",
                 r#"{"permissions": {"allow": ["read", "Bash(ls)"], "deny": ["mcp__tides__set"], "defaultMode": "plan"}}"#,

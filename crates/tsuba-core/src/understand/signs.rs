@@ -93,6 +93,9 @@ pub(crate) fn missed(document: &Document) -> Option<&'static str> {
     if !signs.listing && !crate::evidence::listings(document).is_empty() && !torn().listing {
         return Some("a listing");
     }
+    if !signs.permissions && !super::permissions::permissions(document, &[]).is_empty() && !torn().permissions {
+        return Some("what runs unasked");
+    }
     (!signs.oauth_documents && !crate::evidence::oauth::oauth_documents(document).is_empty() && !torn().oauth_documents)
         .then_some("a paper")
 }
@@ -158,6 +161,14 @@ const WORDS: &[(&str, u64)] = &[
     ("__", UNASKED),
     ("\"mcp\"", UNASKED),
     ("autoapprove", UNASKED),
+    ("auto_approve", UNASKED),
+    ("auto-approve", UNASKED),
+    ("alwaysallow", UNASKED),
+    ("always_allow", UNASKED),
+    ("always-allow", UNASKED),
+    ("askforapproval", UNASKED),
+    ("ask_for_approval", UNASKED),
+    ("ask-for-approval", UNASKED),
     ("approvalpolicy", UNASKED),
     ("approval_policy", UNASKED),
     ("approval-policy", UNASKED),
@@ -166,6 +177,7 @@ const WORDS: &[(&str, u64)] = &[
     ("approval-mode", UNASKED),
     ("defaultmode", UNASKED),
     ("default_mode", UNASKED),
+    ("default-mode", UNASKED),
     ("permissionmode", UNASKED),
     ("permission_mode", UNASKED),
     ("permission-mode", UNASKED),

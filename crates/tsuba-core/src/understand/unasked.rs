@@ -14,6 +14,10 @@ pub struct Unasked {
     pub tools: Vec<Located>,
     /// Is asking switched on in so many words (an empty list, `trust: false`)?
     pub asked: bool,
+    /// Does another file let every tool run, or some of them?
+    pub all_elsewhere: bool,
+    /// Likewise, for some.
+    pub some_elsewhere: bool,
 }
 
 /// A setting that speaks of asking: does a yes mean that nobody is asked, or that somebody is?

@@ -140,7 +140,7 @@ fn item<'r>(study: &Study<'r>, entry: &'r EntryRow, findings: &[&FindingGroup<'r
     }
     facts.extend(listed(entry).map(|listed| ("lists", listed)));
     facts.extend(decided(entry).map(|decided| ("decision", decided)));
-    let because: Vec<&str> = entry.because.iter().map(|name| reason(name.as_str()).unwrap_or(name.as_str())).collect();
+    let because = entry.reasons();
     if !because.is_empty() {
         facts.push(("because", because.join("; ")));
     }

@@ -5,7 +5,7 @@ mod orders;
 
 use crate::model::{EntryRow, Named};
 use crate::overview::{MANY, overview};
-use crate::phrases::{count, credentials, decided, files, launch_lines, listed, plan_line, reason, shown};
+use crate::phrases::{count, credentials, decided, files, launch_lines, listed, plan_line, shown};
 use crate::source::SourceRow;
 use crate::style::{cut, pad};
 use crate::together::{FindingGroup, together};
@@ -201,8 +201,7 @@ impl Text {
         // One reason that is told below needs no line of its own; one that stands elsewhere (at the gateway before it) does.
         let below = |id: &&str| findings.iter().flat_map(FindingGroup::all).any(|finding| finding.rule.as_str() == *id);
         if reasons.len() > 1 || !reasons.iter().all(below) {
-            let titles = reasons.iter().filter_map(|id| reason(id));
-            self.labelled("because", &titles.collect::<Vec<_>>().join("; "), out)?;
+            self.labelled("because", &entry.reasons().join("; "), out)?;
         }
         // What is about the entry as a whole is not shown by the line with its name.
         let name = (entry.place.line, entry.place.column);

@@ -65,7 +65,8 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     }
     let mut decisions = Vec::new();
     for finding in &found {
-        let scope = Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.register_fingerprint().to_owned() };
+        let scope =
+            Scope::Finding { rule: finding.rule.id.to_owned(), finding: finding.register_fingerprint().to_owned() };
         let mut decision = args.decider.decision(Kind::Waived, scope, Some(until))?;
         decision.place = place(&audit, finding);
         decisions.push(decision);

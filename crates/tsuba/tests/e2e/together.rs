@@ -176,3 +176,120 @@ fn what_leads_to_a_server_of_a_cluster_counts_for_that_server_alone() {
     assert_eq!(report["findings"].as_array().unwrap().len(), 1, "{report:#}");
     assert_eq!(report["findings"][0]["setup"], "routes.yaml");
 }
+
+#[test]
+fn what_a_reverse_proxy_routes_to_counts_for_the_server_though_it_stands_in_another_file() {
+    let server =
+        format!("services:\n  tide-mcp:\n    image: saltmarsh/tide-mcp@sha256:{}\n", "0123456789abcdef".repeat(4));
+    let labels = |extra: &str| {
+        format!(
+            "services:\n  tide-mcp:\n    labels:\n      - traefik.http.routers.tide.rule=Host(`tide.saltmarsh-line.example`)\n      - traefik.http.routers.tide.tls=true\n{extra}"
+        )
+    };
+    for (extra, verdict) in
+        [("", "fix-first"), ("      - traefik.http.routers.tide.middlewares=oidc-login\n", "unchecked")]
+    {
+        let dir = Dir::new(&[("compose.yaml", &server), ("compose.override.yaml", &labels(extra))]);
+        let report = dir.run(&["audit", ".", "--format", "json"]).json();
+        assert_eq!(report["entries"].as_array().unwrap().len(), 1, "{report:#}");
+        assert_eq!(report["entries"][0]["verdict"], verdict, "{report:#}");
+        let place = report["entries"][0]["elsewhere"][0]["setup"].as_str();
+        assert_eq!(place, (verdict == "fix-first").then_some("compose.override.yaml"));
+    }
+}
+
+#[test]
+fn what_another_file_lets_run_counts_for_the_entries_it_means() {
+    let setup = r#"{ "mcpServers": {
+  "crew-mail": { "command": "/opt/crew-mail/bin/crew-mail" },
+  "tides": { "command": "/opt/tides/bin/tides" }
+} }"#;
+    let list = r#"{ "permissions": { "allow": ["mcp__crew_mail__send_message"] } }"#;
+    let mode = r#"{ "permissions": { "defaultMode": "bypassPermissions" } }"#;
+    let both = [("never", "fix-first"), ("never", "fix-first")];
+    let none = [("unknown", "unchecked"), ("unknown", "unchecked")];
+    for (file, text, path, want) in [
+        (".agent/settings.json", list, ".mcp.json", [("some", "fix-first"), ("unknown", "unchecked")]),
+        // A server that is named is meant wherever the project sets it up.
+        (".agent/settings.json", list, ".editor/mcp.json", [("some", "fix-first"), ("unknown", "unchecked")]),
+        (".agent/settings.json", mode, ".mcp.json", both),
+        (".agent/settings.json", mode, ".agent/mcp.json", both),
+        (".config/agent/settings.json", r#"{ "yolo": true }"#, ".agent.json", both),
+        // All tools of the same file, too.
+        (
+            ".agent/settings.json",
+            r#"{ "allow": ["mcp__tides"] }"#,
+            ".mcp.json",
+            [("unknown", "unchecked"), ("never", "fix-first")],
+        ),
+        // Other programs, other projects, and what only reads.
+        (".agent/settings.json", mode, ".editor/mcp.json", none),
+        ("other/.agent/settings.json", mode, ".mcp.json", none),
+        (".agent/settings.json", mode, "other/.mcp.json", none),
+        (
+            ".agent/settings.json",
+            r#"{ "permissions": { "allow": ["mcp__crew_mail__read_rota"] } }"#,
+            ".mcp.json",
+            [("some", "unchecked"), ("unknown", "unchecked")],
+        ),
+        (".agent/settings.json", r#"{ "permissions": { "defaultMode": "plan" } }"#, ".mcp.json", none),
+    ] {
+        let dir = Dir::new(&[(file, text), (path, setup)]);
+        let report = dir.run(&["audit", ".", "--format", "json"]).json();
+        let entries = report["entries"].as_array().unwrap().iter();
+        let got: Vec<(&str, &str)> =
+            entries.map(|entry| (entry["asks"].as_str().unwrap(), entry["verdict"].as_str().unwrap())).collect();
+        assert_eq!(got, want, "{file} {text} {path}");
+    }
+    // One file with both: the mode is found once, and both entries have it.
+    let one = setup.replace("} }", "}, \"approvalPolicy\": \"never\" }");
+    let dir = Dir::new(&[("settings.json", &one)]);
+    let report = dir.run(&["audit", ".", "--format", "json"]).json();
+    let entries = report["entries"].as_array().unwrap();
+    assert!(entries.iter().all(|entry| entry["verdict"] == "fix-first" && entry["asks"] == "never"), "{report}");
+    assert_eq!(report["summary"]["findings"]["high"], 1);
+    let text = dir.run(&["audit", "."]).out();
+    assert_eq!(text.matches("power/auto-approved").count(), 1, "{text}");
+}
+
+#[test]
+fn what_lets_run_is_found_in_a_file_of_its_own_in_every_way_of_writing_it() {
+    for setting in [
+        r#""defaultMode": "dontAsk""#,
+        r#""default_mode": "yolo""#,
+        r#""permissionMode": "bypass""#,
+        r#""permission-mode": "bypassPermissions""#,
+        r#""approvalPolicy": "never""#,
+        r#""approval-mode": "full-auto""#,
+        r#""askForApproval": "never""#,
+        r#""dangerouslySkipPermissions": true"#,
+        r#""skip_permissions": true"#,
+        r#""yoloMode": true"#,
+        r#""global_auto_approve": true"#,
+        r#""alwaysAllowAllTools": true"#,
+        r#""sandboxMode": "danger-full-access""#,
+        r#""dangerouslyDisableSandbox": true"#,
+        r#""permissions": {}, "sandbox": { "enabled": false }"#,
+        r#""trustedTools": ["crew_mail__send_message"]"#,
+        r#""hooks": { "SessionStart": [{ "type": "command", "command": "./greet.sh" }] }"#,
+    ] {
+        let dir = Dir::new(&[("settings.json", &format!("{{ {setting} }}"))]);
+        let report = dir.run(&["audit", ".", "--format", "json"]).json();
+        let rules: Vec<&str> =
+            report["findings"].as_array().unwrap().iter().map(|f| f["rule"].as_str().unwrap()).collect();
+        let known = |rule: &&str| ["power/auto-approved", "power/no-sandbox", "power/hook"].contains(rule);
+        assert!(rules.len() == 1 && rules.iter().all(known), "{setting}: {rules:?}");
+    }
+    for setting in [
+        r#""defaultMode": "plan""#,
+        r#""approvalPolicy": "on-request""#,
+        r#""yolo": false"#,
+        r#""permissions": {}, "sandbox": { "enabled": true }"#,
+        r#""trustedTools": ["hammer", "__init__"]"#,
+        r#""hooks": { "SessionStart": [] }"#,
+    ] {
+        let dir = Dir::new(&[("settings.json", &format!("{{ {setting} }}"))]);
+        let report = dir.run(&["audit", ".", "--format", "json"]).json();
+        assert_eq!(report["findings"].as_array().unwrap().len(), 0, "{setting}");
+    }
+}

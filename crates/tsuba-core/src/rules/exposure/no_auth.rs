@@ -79,13 +79,15 @@ fn published(entry_ref: EntryRef, entry: &Entry, out: &mut Out<'_>) {
     }
 }
 
-/// A route of a cluster that leads to a tool server. Nothing of it says that callers are asked; the server itself may.
+const PROXIED: &str = "is routed to a tool server by a reverse proxy";
+
+/// A route of a cluster or of a reverse proxy that leads to a tool server. Nothing of it says that callers are asked; the server itself may.
 fn routed(analysis: &Analysis, out: &mut Out<'_>) {
     let routes = analysis.exposure.cluster.iter().flat_map(|cluster| &cluster.routes);
     for route in routes.filter(|route| route.leads && !route.asks) {
         out.hit(&route.host)
             .arg("program", &route.host.text)
-            .arg("what", "is routed to a tool server from outside the cluster")
+            .arg("what", if route.proxied { PROXIED } else { "is routed to a tool server from outside the cluster" })
             .circumstance(Circumstance::Weak)
             .confidence(Confidence::Possible)
             .advice("Have the route or the server ask who calls, and write down where; `tsuba capture` shows whether the server does.");

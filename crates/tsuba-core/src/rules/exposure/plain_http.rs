@@ -35,7 +35,7 @@ fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     }
 }
 
-/// A route of a cluster that leads to a tool server.
+/// A route of a cluster or of a reverse proxy that leads to a tool server.
 fn routed(analysis: &Analysis, out: &mut Out<'_>) {
     let routes = analysis.exposure.cluster.iter().flat_map(|cluster| &cluster.routes);
     for route in routes.filter(|route| route.leads && route.plain) {

@@ -6,7 +6,7 @@ use super::annotations::{
     speaks_of_login,
 };
 use super::kubernetes::{WORKLOADS, below, labels, objects};
-use super::speaks_of_servers;
+use super::{proxied, speaks_of_servers};
 use crate::prelude::*;
 use crate::read::{Document, Node};
 use crate::text::{Located, Pointer, words_of};
@@ -29,6 +29,14 @@ pub struct Cluster {
     pub bindings: Vec<Binding>,
     /// Roles for the whole cluster that allow much.
     pub(crate) roles: Vec<(String, Grant)>,
+}
+
+impl Cluster {
+    /// Is it of a compose file?
+    pub(in crate::understand) fn is_compose(&self) -> bool {
+        self.routes.iter().any(|route| route.proxied)
+            || self.services.iter().any(|service| proxied::is_of_compose(&service.name))
+    }
 }
 
 /// What makes pods.
@@ -71,6 +79,8 @@ pub struct Route {
     pub plain: bool,
     /// Does it say that callers are asked who they are, or bound to few networks?
     pub asks: bool,
+    /// Is it a reverse proxy's beside a container, not a cluster's?
+    pub proxied: bool,
     /// Does it lead to a tool server?
     pub leads: bool,
 }
@@ -161,6 +171,9 @@ pub(in crate::understand) fn cluster(document: &Document, runs_servers: bool) ->
                 out.workloads.push(workload(object, spec, at, (namespace, labels(object, path))));
             }
         }
+    }
+    for (at, root) in document.rooted() {
+        speaks |= proxied::services(root, &at, &mut out);
     }
     let empty = out.workloads.is_empty()
         && out.services.is_empty()
@@ -285,6 +298,7 @@ fn route(kind: &str, object: &Node, at: &Pointer) -> Option<Route> {
         listener: parent.map(|(gateway, section)| (gateway.to_owned(), section.map(str::to_owned))),
         plain,
         asks,
+        proxied: false,
         leads: false,
     })
 }

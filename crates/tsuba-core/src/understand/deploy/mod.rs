@@ -7,6 +7,7 @@ mod compose;
 mod dockerfile;
 mod kept;
 mod kubernetes;
+mod proxied;
 mod unit;
 
 use super::launch::{BUILT_HERE, unwrap};
