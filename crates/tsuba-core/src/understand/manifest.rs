@@ -1,7 +1,9 @@
 //! Manifests by which a server is published: an entry of the open server registry (`server.json`), the manifest inside a bundle, and the
 //! package's own manifest beside them.
 
-use super::deploy::{Made, speaks_of_servers};
+use super::deploy::Made;
+use super::launch::Package;
+use super::own_package;
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Value};
@@ -20,6 +22,10 @@ pub struct Manifest {
     pub unmarked: Vec<Located>,
     /// Fields that still hold what a template put there.
     pub unfilled: Vec<Located>,
+    /// Scripts that run when the package is installed, where it is the package's own manifest: the name of each, and what runs.
+    pub scripts: Vec<(String, Located)>,
+    /// What comes with the package, likewise.
+    pub dependencies: Vec<Package>,
 }
 
 /// A package of a manifest.
@@ -45,22 +51,7 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>, Manifes
     if let Some(found) = bundle(root) {
         return Some((SetupKind::Manifest, found.0, found.1));
     }
-    // The package's own manifest, where it says that it is a server's, or is called like one and can be started.
-    let name = root.get("mcpName").and_then(|name| name.located(Pointer::root().key("mcpName")));
-    let called = || root.get("name").and_then(Node::text).is_some_and(speaks_of_servers) && root.get("bin").is_some();
-    if name.is_none() && !called() {
-        return None;
-    }
-    let field = |key: &str| root.get(key).and_then(|node| node.located(Pointer::root().key(key)));
-    let package = Published { kind: "npm".to_owned(), name: field("name")?, version: field("version"), hashed: true };
-    let manifest = Manifest {
-        name,
-        version: None,
-        packages: vec![package],
-        unmarked: Vec::new(),
-        unfilled: unfilled(root, &["name", "version", "description"]),
-    };
-    Some((SetupKind::Manifest, Vec::new(), manifest))
+    own_package::manifest(root).map(|manifest| (SetupKind::Manifest, Vec::new(), manifest))
 }
 
 const KINDS: &[&str] = &["registryType", "registry_type", "registry_name", "registryName"];
@@ -88,6 +79,8 @@ fn registry_entry(root: &Node) -> (Vec<Made>, Manifest) {
         packages: Vec::new(),
         unmarked: Vec::new(),
         unfilled: unfilled(root, &["name", "version", "description"]),
+        scripts: Vec::new(),
+        dependencies: Vec::new(),
     };
     let short = manifest.name.as_ref().map(|name| name.with_text(name.text.rsplit('/').next().unwrap_or_default()));
     let name = short.unwrap_or_default();
@@ -219,12 +212,14 @@ fn bundle(root: &Node) -> Option<(Vec<Made>, Manifest)> {
         packages: Vec::new(),
         unmarked,
         unfilled: unfilled(root, &["name", "version", "description", "display_name"]),
+        scripts: Vec::new(),
+        dependencies: Vec::new(),
     };
     Some((vec![made], manifest))
 }
 
 /// Fields that still hold what a template put there.
-fn unfilled(root: &Node, keys: &[&str]) -> Vec<Located> {
+pub(super) fn unfilled(root: &Node, keys: &[&str]) -> Vec<Located> {
     let left = |text: &str| {
         let lower = text.to_ascii_lowercase();
         let braced = |open: &str, close: &str| text.contains(open) && text.contains(close);

@@ -17,6 +17,7 @@ mod known;
 pub mod launch;
 mod login;
 mod manifest;
+mod own_package;
 mod permissions;
 mod reach;
 mod recognisers;

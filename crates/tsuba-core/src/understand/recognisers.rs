@@ -93,7 +93,7 @@ const SETUP: Recogniser = Recogniser {
 
 /// A manifest that publishes servers.
 const MANIFEST: Recogniser = Recogniser {
-    marks: |_, notation| notation == Notation::Json,
+    marks: |_, notation| matches!(notation, Notation::Json | Notation::Toml),
     take: |document, taken| {
         if let Some((kind, servers, manifest)) = if taken.is_free() { manifest::made(document) } else { None } {
             (taken.made, taken.manifest) = (Some((kind, servers)), Some(manifest));

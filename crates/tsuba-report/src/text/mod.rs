@@ -297,6 +297,7 @@ fn source(source: &SourceRow) -> Option<String> {
 }
 
 fn inputs(report: &Report) -> String {
-    let names: Vec<&str> = report.inputs.iter().map(|i| i.as_str()).collect();
+    let name = |input: &str| if input == "." { "this folder".to_owned() } else { input.to_owned() };
+    let names: Vec<String> = report.inputs.iter().map(|input| name(input.as_str())).collect();
     names.join(", ")
 }

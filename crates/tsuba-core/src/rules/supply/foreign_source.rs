@@ -1,8 +1,8 @@
 use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
 use crate::severity::Severity;
-use crate::understand::launch::{Pin, Source};
-use crate::understand::{Variable, indexes};
+use crate::understand::launch::{Package, Pin, Source};
+use crate::understand::{Analysis, Variable, indexes};
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/foreign-source",
@@ -16,24 +16,31 @@ pub(super) static RULE: Rule = Rule {
     after: r#"{ "mcpServers": { "tide-table": { "command": "npx", "args": ["-y", "@saltmarsh/tide-table@2.4.1"] } } }"#,
     references: &["CWE-427", "CWE-829"],
     ways: Ways::PLAIN,
-    check: Check::Entry(check),
+    check: Check::Each(&[Check::Entry(check), Check::Setup(needed)]),
 };
 
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let Some(plan) = &entries.entry.plan else { return };
-    for (_, package) in plan.packages() {
-        let source = match package.source {
-            // A full commit names its content: nobody can put another in its place.
-            Source::Git if package.pin == Pin::Exact => continue,
-            Source::Git => "a repository",
-            Source::Url => "an archive at an address",
-            _ => continue,
-        };
-        out.hit(&package.spec).arg("what", &package.name).arg("source", source);
-    }
+    plan.packages().for_each(|(_, package)| fetched(package, out));
     for address in indexes(entries.entry).into_iter().filter(|address| !is_own(entries, &address.text)) {
         out.hit(address).arg("what", "every package of this entry").arg("source", "another registry");
     }
+}
+
+fn fetched(package: &Package, out: &mut Out<'_>) {
+    let source = match package.source {
+        // A full commit names its content: nobody can put another in its place.
+        Source::Git if package.pin == Pin::Exact => return,
+        Source::Git => "a repository",
+        Source::Url => "an archive at an address",
+        _ => return,
+    };
+    out.hit(&package.spec).arg("what", &package.name).arg("source", source);
+}
+
+/// What comes with a package that lies here with its own manifest.
+fn needed(analysis: &Analysis, out: &mut Out<'_>) {
+    analysis.manifest.iter().flat_map(|manifest| &manifest.dependencies).for_each(|package| fetched(package, out));
 }
 
 /// Is a registry the company's own: named with a login, or on a host that the policy allows?

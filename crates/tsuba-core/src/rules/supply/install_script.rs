@@ -1,6 +1,7 @@
 use crate::judge::{Check, Circumstance, Listings, Out, Rule, Verdict, Ways};
 use crate::prelude::*;
 use crate::severity::Severity;
+use crate::understand::Analysis;
 
 pub(super) static RULE: Rule = Rule {
     id: "supply/install-script",
@@ -14,7 +15,7 @@ pub(super) static RULE: Rule = Rule {
     after: r##"{"schema": "tsuba-evidence/1", "setup": "setup.json", "entry": "tide-table", "package": {"client": "npm", "name": "@saltmarsh/tide-table", "asked": "@saltmarsh/tide-table@^2", "version": "2.4.1"}, "sessions": []}"##,
     references: &["CWE-829", "CWE-506"],
     ways: Ways::PLAIN,
-    check: Check::Listing(check),
+    check: Check::Each(&[Check::Listing(check), Check::Setup(own)]),
 };
 
 fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
@@ -33,4 +34,14 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
         .arg("package", first.text.clone())
         .arg("more", more)
         .circumstance_if(!own(&first.text), Circumstance::Beside);
+}
+
+/// A package that lies here with its own manifest.
+fn own(analysis: &Analysis, out: &mut Out<'_>) {
+    for manifest in &analysis.manifest {
+        let package = manifest.packages.first().map(|package| package.name.text.as_str()).unwrap_or_default();
+        for (name, script) in &manifest.scripts {
+            out.hit(script).arg("package", package).arg("more", format!(" ({name})"));
+        }
+    }
 }

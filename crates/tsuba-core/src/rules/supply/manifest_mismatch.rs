@@ -77,7 +77,7 @@ fn pair<'m>(manifest: &'m Manifest, other: &'m Manifest) -> Option<(&'m Publishe
     };
     // The package's own manifest has no version beside the package's.
     let own = other.packages.first().filter(|_| same && other.version.is_none() && manifest.version.is_some())?;
-    Some((own, manifest.packages.iter().find(|package| package.kind == "npm")?))
+    Some((own, manifest.packages.iter().find(|package| package.kind == own.kind)?))
 }
 
 fn tell(out: &mut Out<'_>, index: usize, at: &Located, (says, other, found): (&str, &str, &str)) {

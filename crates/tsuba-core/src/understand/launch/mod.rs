@@ -20,6 +20,7 @@ mod wrappers;
 pub use container::{Container, Mount, Published};
 pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
+pub(super) use spec::required_by;
 pub use summary::{LaunchSummary, StepSummary};
 pub(super) use unwrap::is_command;
 pub use unwrap::unwrap;

@@ -36,6 +36,21 @@ fn git(runner: &str, address: &str, reference: Option<&str>, spec: &Located) -> 
     package(runner, Source::Git, address, reference, pin, spec)
 }
 
+/// What a package's own manifest says that it needs, as the registry's client reads it.
+pub(crate) mod required_by {
+    use super::{Located, Package};
+
+    /// `name@` and what stands behind the name.
+    pub(crate) fn npm(spec: &Located) -> Package {
+        super::npm("npm", spec)
+    }
+
+    /// A requirement (PEP 508).
+    pub(crate) fn python(spec: &Located) -> Package {
+        super::pypi("pip", spec)
+    }
+}
+
 /// A specification of the JavaScript registry as its client reads them: `name`, `name@version`, `alias@npm:name@version`,
 /// git and archive addresses, `owner/repository`, folders.
 pub(super) fn npm(runner: &str, spec: &Located) -> Package {
