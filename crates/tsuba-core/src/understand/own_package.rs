@@ -34,7 +34,7 @@ fn of_npm(root: &Node) -> Option<Manifest> {
     let scripts = root.get("scripts").filter(|_| published);
     let script = |key: &&str| {
         let value = scripts?.get(key)?.located(at.key("scripts").key(key))?;
-        (!value.text.trim().is_empty()).then(|| ((*key).to_owned(), value))
+        (!is_idle(&value.text)).then(|| ((*key).to_owned(), value))
     };
     let lists = ["dependencies", "optionalDependencies"].into_iter();
     let members = lists.filter_map(|key| Some((at.key(key), root.get(key)?)));
@@ -52,6 +52,13 @@ fn of_npm(root: &Node) -> Option<Manifest> {
         scripts: SCRIPTS.iter().filter_map(script).collect(),
         dependencies: members.take(MAX_DEPENDENCIES).filter_map(dependency).collect(),
     })
+}
+
+/// Does a script do nothing but print something?
+fn is_idle(script: &str) -> bool {
+    let script = script.trim();
+    let prints = script.strip_prefix("echo").is_some_and(|rest| rest.is_empty() || rest.starts_with(' '));
+    matches!(script, "" | "true" | ":" | "exit 0") || (prints && !script.contains([';', '|', '&', '`', '$', '<', '>']))
 }
 
 /// `[project]` (PEP 621) of a package that is called like a server and can be started.

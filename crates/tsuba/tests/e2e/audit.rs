@@ -42,7 +42,7 @@ fn the_first_line_counts_and_each_finding_has_place_and_fix() {
     ] {
         assert!(out.contains(part), "{part}: {out}");
     }
-    assert!(Dir::new(&[]).run(&["audit"]).out().starts_with("No tool server is set up in ."));
+    assert!(Dir::new(&[]).run(&["audit"]).out().starts_with("No tool server is set up in this folder."));
 }
 
 #[test]
