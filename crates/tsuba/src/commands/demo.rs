@@ -31,6 +31,9 @@ pub(crate) struct Args {
     /// Four weeks of reports of its repositories and laptops in one store, and four questions to that
     #[arg(long, conflicts_with_all = ["format", "walk", "unpack"])]
     company: bool,
+    /// With `--company`: write the page of that store (`tsuba company page`) into this file
+    #[arg(long, value_name = "FILE", requires = "company")]
+    page: Option<PathBuf>,
     /// Unpack the company into this new folder, to try other commands on it, and stop
     #[arg(long, value_name = "FOLDER")]
     unpack: Option<PathBuf>,
@@ -62,7 +65,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
     let folder = own_folder().context("cannot create a temporary folder")?;
     unpack(folder.path())?;
     if args.company {
-        return tour::company::run(folder.path());
+        return tour::company::run(folder.path(), args.page.as_deref());
     }
     if args.format == FormatName::Text {
         writeln!(anstream::stderr(), "{INTRODUCTION}").context("cannot write to standard error")?;

@@ -47,8 +47,8 @@ store (`tsuba company add`). In between some owners apply safe fixes, a server i
 back to what it was.
 ";
 
-/// Runs it in the folder of the unpacked company.
-pub(crate) fn run(folder: &Path) -> anyhow::Result<Done> {
+/// Runs it in the folder of the unpacked company; the store's page is written where one is wanted.
+pub(crate) fn run(folder: &Path, page: Option<&Path>) -> anyhow::Result<Done> {
     let program = std::env::current_exe().context("cannot locate the tsuba executable")?;
     let mut store = Store::create(&folder.join("company.db"))?;
     let before = fs::read(folder.join("repositories").join(BACK).join(".mcp.json")).ok();
@@ -85,6 +85,14 @@ pub(crate) fn run(folder: &Path) -> anyhow::Result<Done> {
     drop(store);
     let walk = Walk { desk: folder, program: &program };
     QUESTIONS.iter().try_for_each(|question| walk.step(question, ""))?;
+    if let Some(page) = page {
+        // The questions are asked in another folder.
+        let page = std::path::absolute(page).with_context(|| format!("cannot write {}", page.display()))?;
+        let mut command = Command::new(&program);
+        command.args(["company", "page", "--weeks", "4", "--as-of", "2026-11-24", "--output"]).arg(&page);
+        let status = command.current_dir(folder).stdin(Stdio::null()).status().context("cannot run this program")?;
+        anyhow::ensure!(status.success(), "the page was not written");
+    }
     Ok(Done::Clean)
 }
 

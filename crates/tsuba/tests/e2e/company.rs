@@ -276,8 +276,12 @@ fn what_is_no_report_is_refused_and_the_others_are_added() {
 
 #[test]
 fn the_demo_has_a_company() {
-    let run = Dir::new(&[]).run(&["demo", "--company"]);
+    let dir = Dir::new(&[]);
+    let run = dir.run(&["demo", "--company", "--page", "page.html"]);
     assert_eq!(run.status(), 0, "{}", run.err());
+    let page = std::fs::read_to_string(dir.path("page.html")).unwrap();
+    assert!(page.contains("of the company") && page.contains("2026-11-24"), "{page}");
+    assert_eq!(dir.run(&["demo", "--page", "page.html"]).status(), 2, "a page is of the store");
     let out = run.out();
     for told in [
         "2026-11-24  27 reports, 100 entries: 0 findings opened, 2 closed, 2 reopened",
