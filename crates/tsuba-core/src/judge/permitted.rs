@@ -73,13 +73,19 @@ pub(super) fn permitted(analyses: &mut [Analysis], out: &mut Elsewhere) {
     let mut links: Vec<(EntryRef, &Permit)> = Vec::new();
     let mut left = MAX_LOOKED_AT;
     for permit in &permits {
-        let Some(file) = analyses.get(permit.analysis).map(|analysis| analysis.document.file()) else { continue };
-        let own = Place::of(file);
+        let Some(analysis) = analyses.get(permit.analysis) else { continue };
+        let own = Place::of(analysis.document.file());
         let Some(project) = projects.get(own.project) else { continue };
         // A server that is named is meant wherever in the project it is set up.
         let named =
             permit.server.as_ref().map(|server| project.named.get(server).map(Vec::as_slice).unwrap_or_default());
-        let setups = if named.is_some() { &[] } else { project.setups.as_slice() };
+        let itself = [permit.analysis];
+        let setups = match named {
+            Some(_) => &[],
+            // What has servers of its own speaks for those.
+            None if entries(permit.analysis, Some(analysis)).next().is_some() => itself.as_slice(),
+            None => project.setups.as_slice(),
+        };
         let near = setups.iter().take(left).filter(|setup| {
             analyses.get(**setup).is_some_and(|analysis| Place::of(analysis.document.file()).is_near(&own))
         });

@@ -248,6 +248,12 @@ fn what_another_file_lets_run_counts_for_the_entries_it_means() {
     let entries = report["entries"].as_array().unwrap();
     assert!(entries.iter().all(|entry| entry["verdict"] == "fix-first" && entry["asks"] == "never"), "{report}");
     assert_eq!(report["summary"]["findings"]["high"], 1);
+    // It speaks for its own servers, not for those of another program's file.
+    dir.write("mcp.json", setup.as_bytes());
+    let report = dir.run(&["audit", ".", "--format", "json"]).json();
+    let of_other = report["entries"].as_array().unwrap().iter().filter(|entry| entry["setup"] == "mcp.json");
+    assert!(of_other.clone().count() == 2 && of_other.clone().all(|entry| entry["asks"] == "unknown"), "{report}");
+    std::fs::remove_file(dir.path("mcp.json")).unwrap();
     let text = dir.run(&["audit", "."]).out();
     assert_eq!(text.matches("power/auto-approved").count(), 1, "{text}");
 }
