@@ -5,6 +5,7 @@ use super::credential::{Kind, Lexicon, NameSays, Part, Place, Why};
 use super::entry::{Credential, Entry};
 use super::exposure::NetworkExposure;
 use super::launch::{Plan, StepKind, program_name, unwrap};
+use super::manifest::Manifest;
 use super::permissions::Permissions;
 use super::setup::Found;
 use super::variables::KNOWN;
@@ -310,7 +311,12 @@ pub(super) fn loose(
     document: &Document,
     found: &Found<'_>,
     entries: &[Entry],
-    (oauth_documents, exposure, permissions): (&OAuthDocuments, &NetworkExposure, &Permissions),
+    (oauth_documents, exposure, permissions, manifest): (
+        &OAuthDocuments,
+        &NetworkExposure,
+        &Permissions,
+        Option<&Manifest>,
+    ),
     lexicon: &Lexicon,
 ) -> Vec<Credential> {
     let mut out = Vec::new();
@@ -336,10 +342,19 @@ pub(super) fn loose(
         judge(source, lexicon, "key", Place::Setting, key, &mut out);
     }
     // What runs by itself is handed secrets like a server.
-    for hook in &permissions.hooks {
-        let word = |text: &str| hook.command.with_text(text);
-        let plan = unwrap(source, &[word("sh"), word("-c"), hook.command.clone()]);
+    let scripts = manifest.into_iter().flat_map(|manifest| &manifest.scripts).map(|(_, script)| script);
+    for line in permissions.hooks.iter().map(|hook| &hook.command).chain(scripts) {
+        let word = |text: &str| line.with_text(text);
+        let plan = unwrap(source, &[word("sh"), word("-c"), line.clone()]);
         arguments(source, lexicon, &plan, &mut out);
+    }
+    let routes = || exposure.cluster.iter().flat_map(|cluster| &cluster.routes).map(|route| &route.host);
+    for host in routes() {
+        matched(source, lexicon, host, &mut out);
+    }
+    let routes = routes().filter(|host| host.text.contains("://"));
+    for address in manifest.into_iter().flat_map(|manifest| &manifest.addresses).chain(routes) {
+        judge(source, lexicon, "", Place::Url, address, &mut out);
     }
     // What an entry is handed from here is told of the entry.
     let credential: BTreeSet<Span> =
@@ -354,6 +369,20 @@ pub(super) fn loose(
     }
     elsewhere(source, lexicon, (entries, &oauth_documents.statements), &mut out);
     dedup(out)
+}
+
+/// What a proxy's rule compares a header or a parameter with: Header(`NAME`, `VALUE`).
+fn matched(source: &str, lexicon: &Lexicon, rule: &Located, out: &mut Vec<Credential>) {
+    const CALLS: [&str; 5] = ["Header(", "Headers(", "HeaderRegexp(", "HeadersRegexp(", "Query("];
+    let quotes: Vec<usize> = rule.text.match_indices('`').map(|(at, _)| at).collect();
+    for quoted in quotes.windows(4) {
+        let &[first, end, start, last] = quoted else { continue };
+        let part = |from: usize, to: usize| rule.text.get(from..to).unwrap_or_default();
+        if CALLS.iter().any(|call| part(0, first).trim_end().ends_with(call)) && part(end + 1, start).trim() == "," {
+            let value = rule.part(source, start + 1..last);
+            judge(source, lexicon, part(first + 1, end), Place::Header, &value, out);
+        }
+    }
 }
 
 /// Prompts that ask for a secret, by their name or the beginning of what they say, and do not hide what is typed.

@@ -26,6 +26,8 @@ pub struct Manifest {
     pub scripts: Vec<(String, Located)>,
     /// What comes with the package, likewise.
     pub dependencies: Vec<Package>,
+    /// The addresses that some of it comes from: they may hold a login.
+    pub addresses: Vec<Located>,
 }
 
 /// A package of a manifest.
@@ -81,6 +83,7 @@ fn registry_entry(root: &Node) -> (Vec<Made>, Manifest) {
         unfilled: unfilled(root, &["name", "version", "description"]),
         scripts: Vec::new(),
         dependencies: Vec::new(),
+        addresses: Vec::new(),
     };
     let short = manifest.name.as_ref().map(|name| name.with_text(name.text.rsplit('/').next().unwrap_or_default()));
     let name = short.unwrap_or_default();
@@ -214,6 +217,7 @@ fn bundle(root: &Node) -> Option<(Vec<Made>, Manifest)> {
         unfilled: unfilled(root, &["name", "version", "description", "display_name"]),
         scripts: Vec::new(),
         dependencies: Vec::new(),
+        addresses: Vec::new(),
     };
     Some((vec![made], manifest))
 }

@@ -123,8 +123,8 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
         found.servers.iter().map(|server| build::understand(&document, server, lexicon)).collect();
     entries.extend(built.iter().map(|server| build::of_made(&document, server, lexicon)));
     let heard = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
-    let credentials =
-        entry_credentials::loose(&document, &found, &entries, (&oauth_documents, &exposure, &permissions), lexicon);
+    let beside = (&oauth_documents, &exposure, &permissions, manifest.as_ref());
+    let credentials = entry_credentials::loose(&document, &found, &entries, beside, lexicon);
     let unmarked = entry_credentials::unmarked(&found, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));

@@ -39,10 +39,14 @@ fn of_npm(root: &Node) -> Option<Manifest> {
     let lists = ["dependencies", "optionalDependencies"].into_iter();
     let members = lists.filter_map(|key| Some((at.key(key), root.get(key)?)));
     let members = members.flat_map(|(at, list)| list.effective().map(move |member| (at.key(&member.key.text), member)));
-    let dependency = |(at, member): (Pointer, &crate::read::Member)| {
+    let mut addresses = Vec::new();
+    let mut dependency = |(at, member): (Pointer, &crate::read::Member)| {
         let value = member.value.located(at)?;
-        Some(required_by::npm(&value.with_text(format!("{}@{}", member.key.text, value.text.trim()))))
+        let needed = required_by::npm(&value.with_text(format!("{}@{}", member.key.text, value.text.trim())));
+        addresses.extend(Some(value).filter(|value| value.text.contains("://")));
+        Some(needed)
     };
+    let dependencies = members.take(MAX_DEPENDENCIES).filter_map(&mut dependency).collect();
     Some(Manifest {
         name,
         version: None,
@@ -50,7 +54,8 @@ fn of_npm(root: &Node) -> Option<Manifest> {
         unmarked: Vec::new(),
         unfilled: unfilled(root, &["name", "version", "description"]),
         scripts: SCRIPTS.iter().filter_map(script).collect(),
-        dependencies: members.take(MAX_DEPENDENCIES).filter_map(dependency).collect(),
+        dependencies,
+        addresses,
     })
 }
 
@@ -73,10 +78,17 @@ fn of_python(root: &Node) -> Option<Manifest> {
     }
     let package = Published { kind: "pypi".to_owned(), name: field("name")?, version: field("version"), hashed: true };
     let listed = project.get("dependencies").map(Node::items).unwrap_or_default().iter().enumerate();
-    let dependency = |(index, item): (usize, &Node)| -> Option<Package> {
+    let mut addresses = Vec::new();
+    let mut dependency = |(index, item): (usize, &Node)| -> Option<Package> {
         let item: Located = item.located(at.key("dependencies").index(index))?;
-        Some(required_by::python(&item))
+        let needed = required_by::python(&item);
+        // `name @ address` (PEP 508, direct reference).
+        if let Some((_, address)) = item.text.split_once(" @ ") {
+            addresses.push(item.with_text(address.trim()));
+        }
+        Some(needed)
     };
+    let dependencies = listed.take(MAX_DEPENDENCIES).filter_map(&mut dependency).collect();
     Some(Manifest {
         name: None,
         version: None,
@@ -84,6 +96,7 @@ fn of_python(root: &Node) -> Option<Manifest> {
         unmarked: Vec::new(),
         unfilled: unfilled(project, &["name", "version", "description"]),
         scripts: Vec::new(),
-        dependencies: listed.take(MAX_DEPENDENCIES).filter_map(dependency).collect(),
+        dependencies,
+        addresses,
     })
 }

@@ -38,10 +38,9 @@ fn check(listings: &Listings<'_>, out: &mut Out<'_>) {
 
 /// A package that lies here with its own manifest.
 fn own(analysis: &Analysis, out: &mut Out<'_>) {
-    for manifest in &analysis.manifest {
-        let package = manifest.packages.first().map(|package| package.name.text.as_str()).unwrap_or_default();
-        for (name, script) in &manifest.scripts {
-            out.hit(script).arg("package", package).arg("more", format!(" ({name})"));
-        }
+    let Some(manifest) = &analysis.manifest else { return };
+    let package = manifest.packages.first().map(|package| package.name.text.as_str()).unwrap_or_default();
+    for (name, script) in &manifest.scripts {
+        out.hit(script).arg("package", package).arg("more", format!(" ({name})"));
     }
 }
