@@ -311,6 +311,33 @@ const SHAPES: &[Shape] = &[
         )
     }),
     ("documents of YAML", "a.yaml", |n| format!("mcpServers:\n  s:\n    command: s\n{}", "---\na: b\n".repeat(n))),
+    ("labels for a proxy", "compose.yaml", |n| {
+        format!(
+            "services:\n  a-mcp:\n    image: a\n    labels:\n{}",
+            (0..n)
+                .map(|at| format!("      - traefik.http.routers.r{at}.rule=Host(`a{at}.example`)\n"))
+                .collect::<String>()
+        )
+    }),
+    ("headers of a proxy's rule", "compose.yaml", |n| {
+        format!(
+            "services:\n  a-mcp:\n    image: a\n    labels:\n      - traefik.http.routers.r.rule={}Path(`/`)\n",
+            (0..n).map(|at| format!("Header(`X-Token`, `{}`) && ", word(at))).collect::<String>()
+        )
+    }),
+    ("dependencies with logins", "package.json", |n| {
+        format!(
+            "{{ \"name\": \"a-mcp\", \"bin\": \"a\", \"dependencies\": {{ {} }} }}",
+            list(n, |at| format!("\"d{at}\": \"git+https://a:{}@b.example/c.git\"", word(at)))
+        )
+    }),
+    ("modes beside servers", "a.json", |n| {
+        format!(
+            "{{ \"mcpServers\": {{ {} }}, {} }}",
+            list(n, |at| format!("\"s{at}\": {{ \"command\": \"s\" }}")),
+            list(n, |at| format!("\"x{at}\": {{ \"defaultMode\": \"yolo\" }}"))
+        )
+    }),
     ("services", "compose.yaml", |n| {
         format!(
             "services:\n{}",

@@ -374,12 +374,14 @@ pub(super) fn loose(
 /// What a proxy's rule compares a header or a parameter with: Header(`NAME`, `VALUE`).
 fn matched(source: &str, lexicon: &Lexicon, rule: &Located, out: &mut Vec<Credential>) {
     const CALLS: [&str; 5] = ["Header(", "Headers(", "HeaderRegexp(", "HeadersRegexp(", "Query("];
+    // Followed once: a rule may be as long as its file.
+    let parts = rule.parts(source);
     let quotes: Vec<usize> = rule.text.match_indices('`').map(|(at, _)| at).collect();
     for quoted in quotes.windows(4) {
         let &[first, end, start, last] = quoted else { continue };
         let part = |from: usize, to: usize| rule.text.get(from..to).unwrap_or_default();
         if CALLS.iter().any(|call| part(0, first).trim_end().ends_with(call)) && part(end + 1, start).trim() == "," {
-            let value = rule.part(source, start + 1..last);
+            let value = parts.part(start + 1..last);
             judge(source, lexicon, part(first + 1, end), Place::Header, &value, out);
         }
     }
