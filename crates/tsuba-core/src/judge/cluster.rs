@@ -1,5 +1,5 @@
 //! A cluster's objects lie in several documents of one folder: what leads from a route over a service to a tool server, and which of its rights a
-//! server's account has, is put together here.
+//! server's account has, is put together here; so is what a reverse proxy leads to by the labels of a compose file and of those that change it.
 
 use super::elsewhere::Elsewhere;
 use super::rule::EntryRef;

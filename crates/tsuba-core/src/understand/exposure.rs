@@ -1,7 +1,7 @@
 //! What stands beside tool servers and opens the way to them: agent cards, identities and policies of overlay networks, key
 //! files. None of them sets a server up; what they let in is judged all the same.
 
-use super::deploy::Cluster;
+use super::deploy::{Cluster, Made};
 use super::gateway::Gateway;
 use super::setup::SetupKind;
 use crate::prelude::*;
@@ -42,7 +42,7 @@ pub struct Card {
 
 /// What a document says of the way to servers, and what kind that makes it.
 /// `runs_servers` where it is known to run tool servers.
-pub(super) fn exposure(document: &Document, runs_servers: bool) -> Option<(SetupKind, NetworkExposure)> {
+pub(super) fn exposure(document: &Document, made: Option<&[Made]>) -> Option<(SetupKind, NetworkExposure)> {
     if document.notation == Notation::Key {
         let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
         return Some((SetupKind::Identity, NetworkExposure { keys: vec![key], ..NetworkExposure::default() }));
@@ -57,7 +57,7 @@ pub(super) fn exposure(document: &Document, runs_servers: bool) -> Option<(Setup
         out.secrets.extend(secret.values);
         kind = Some(SetupKind::Kubernetes);
     }
-    if let Some(cluster) = super::deploy::cluster(document, runs_servers) {
+    if let Some(cluster) = super::deploy::cluster(document, made) {
         kind = Some(if cluster.is_compose() { SetupKind::Compose } else { SetupKind::Kubernetes });
         out.cluster = Some(Box::new(cluster));
     }

@@ -10,7 +10,7 @@ use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer, Span};
 
 /// What a manifest says of what it publishes.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Manifest {
     /// The server's name in the registry.
     pub name: Option<Located>,
@@ -78,12 +78,8 @@ fn registry_entry(root: &Node) -> (Vec<Made>, Manifest) {
             let detail = root.get("version_detail")?.get("version")?;
             detail.located(Pointer::root().key("version_detail").key("version"))
         }),
-        packages: Vec::new(),
-        unmarked: Vec::new(),
-        unfilled: unfilled(root, &["name", "version", "description"]),
-        scripts: Vec::new(),
-        dependencies: Vec::new(),
-        addresses: Vec::new(),
+        unfilled: unfilled(root, &Pointer::root(), &["name", "version", "description"]),
+        ..Manifest::default()
     };
     let short = manifest.name.as_ref().map(|name| name.with_text(name.text.rsplit('/').next().unwrap_or_default()));
     let name = short.unwrap_or_default();
@@ -212,18 +208,15 @@ fn bundle(root: &Node) -> Option<(Vec<Made>, Manifest)> {
     let manifest = Manifest {
         name: Some(name),
         version: field("version"),
-        packages: Vec::new(),
         unmarked,
-        unfilled: unfilled(root, &["name", "version", "description", "display_name"]),
-        scripts: Vec::new(),
-        dependencies: Vec::new(),
-        addresses: Vec::new(),
+        unfilled: unfilled(root, &Pointer::root(), &["name", "version", "description", "display_name"]),
+        ..Manifest::default()
     };
     Some((vec![made], manifest))
 }
 
 /// Fields that still hold what a template put there.
-pub(super) fn unfilled(root: &Node, keys: &[&str]) -> Vec<Located> {
+pub(super) fn unfilled(table: &Node, at: &Pointer, keys: &[&str]) -> Vec<Located> {
     let left = |text: &str| {
         let lower = text.to_ascii_lowercase();
         let braced = |open: &str, close: &str| text.contains(open) && text.contains(close);
@@ -234,7 +227,7 @@ pub(super) fn unfilled(root: &Node, keys: &[&str]) -> Vec<Located> {
                 .iter()
                 .any(|mark| lower.starts_with(mark) || lower.contains(&format!("/{mark}")))
     };
-    let fields = keys.iter().filter_map(|key| root.get(key)?.located(Pointer::root().key(key)));
+    let fields = keys.iter().filter_map(|key| table.get(key)?.located(at.key(key)));
     fields.filter(|field| left(field.text.trim())).collect()
 }
 

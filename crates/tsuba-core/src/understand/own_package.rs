@@ -2,7 +2,7 @@
 //! and what comes with it.
 
 use super::deploy::speaks_of_servers;
-use super::launch::{Package, required_by};
+use super::launch::{Package, npm_package, python_package};
 use super::manifest::{Manifest, Published, unfilled};
 use crate::prelude::*;
 use crate::read::Node;
@@ -18,17 +18,27 @@ pub(super) fn manifest(root: &Node) -> Option<Manifest> {
     of_npm(root).or_else(|| of_python(root))
 }
 
-/// Where it says that it is a server's, or is called or described by words like one and can be started.
+/// Is it called or described by words like those of a tool server?
+fn speaks(table: &Node) -> bool {
+    let words = table.get("keywords").map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
+    table.get("name").and_then(Node::text).into_iter().chain(words).any(speaks_of_servers)
+}
+
+/// What a table with `name`, `version` and `description` says of the package itself.
+fn of_itself(table: &Node, at: &Pointer, kind: &str) -> Option<Manifest> {
+    let field = |key: &str| table.get(key).and_then(|node| node.located(at.key(key)));
+    let package = Published { kind: kind.to_owned(), name: field("name")?, version: field("version"), hashed: true };
+    let unfilled = unfilled(table, at, &["name", "version", "description"]);
+    Some(Manifest { packages: vec![package], unfilled, ..Manifest::default() })
+}
+
+/// Where it says that it is a server's, or speaks like one and can be started.
 fn of_npm(root: &Node) -> Option<Manifest> {
     let at = Pointer::root();
-    let field = |key: &str| root.get(key).and_then(|node| node.located(at.key(key)));
-    let name = field("mcpName");
-    let words = root.get("keywords").map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
-    let mut said = root.get("name").and_then(Node::text).into_iter().chain(words);
-    if name.is_none() && !(root.get("bin").is_some() && said.any(speaks_of_servers)) {
+    let name = root.get("mcpName").and_then(|name| name.located(at.key("mcpName")));
+    if name.is_none() && !(root.get("bin").is_some() && speaks(root)) {
         return None;
     }
-    let package = Published { kind: "npm".to_owned(), name: field("name")?, version: field("version"), hashed: true };
     // What is not published is installed by nobody but its authors.
     let published = root.get("private").and_then(Node::truth) != Some(true);
     let scripts = root.get("scripts").filter(|_| published);
@@ -42,21 +52,13 @@ fn of_npm(root: &Node) -> Option<Manifest> {
     let mut addresses = Vec::new();
     let mut dependency = |(at, member): (Pointer, &crate::read::Member)| {
         let value = member.value.located(at)?;
-        let needed = required_by::npm(&value.with_text(format!("{}@{}", member.key.text, value.text.trim())));
+        let needed = npm_package("npm", &value.with_text(format!("{}@{}", member.key.text, value.text.trim())));
         addresses.extend(Some(value).filter(|value| value.text.contains("://")));
         Some(needed)
     };
     let dependencies = members.take(MAX_DEPENDENCIES).filter_map(&mut dependency).collect();
-    Some(Manifest {
-        name,
-        version: None,
-        packages: vec![package],
-        unmarked: Vec::new(),
-        unfilled: unfilled(root, &["name", "version", "description"]),
-        scripts: SCRIPTS.iter().filter_map(script).collect(),
-        dependencies,
-        addresses,
-    })
+    let scripts = SCRIPTS.iter().filter_map(script).collect();
+    Some(Manifest { name, scripts, dependencies, addresses, ..of_itself(root, &at, "npm")? })
 }
 
 /// Does a script do nothing but print something?
@@ -70,18 +72,14 @@ fn is_idle(script: &str) -> bool {
 fn of_python(root: &Node) -> Option<Manifest> {
     let project = root.get("project").filter(|project| project.is_map())?;
     let at = Pointer::root().key("project");
-    let field = |key: &str| project.get(key).and_then(|node| node.located(at.key(key)));
-    let words = project.get("keywords").map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
-    let mut said = project.get("name").and_then(Node::text).into_iter().chain(words);
-    if project.get("scripts").is_none() || !said.any(speaks_of_servers) {
+    if project.get("scripts").is_none() || !speaks(project) {
         return None;
     }
-    let package = Published { kind: "pypi".to_owned(), name: field("name")?, version: field("version"), hashed: true };
     let listed = project.get("dependencies").map(Node::items).unwrap_or_default().iter().enumerate();
     let mut addresses = Vec::new();
     let mut dependency = |(index, item): (usize, &Node)| -> Option<Package> {
         let item: Located = item.located(at.key("dependencies").index(index))?;
-        let needed = required_by::python(&item);
+        let needed = python_package("pip", &item);
         // `name @ address` (PEP 508, direct reference).
         if let Some((_, address)) = item.text.split_once(" @ ") {
             addresses.push(item.with_text(address.trim()));
@@ -89,14 +87,5 @@ fn of_python(root: &Node) -> Option<Manifest> {
         Some(needed)
     };
     let dependencies = listed.take(MAX_DEPENDENCIES).filter_map(&mut dependency).collect();
-    Some(Manifest {
-        name: None,
-        version: None,
-        packages: vec![package],
-        unmarked: Vec::new(),
-        unfilled: unfilled(project, &["name", "version", "description"]),
-        scripts: Vec::new(),
-        dependencies,
-        addresses,
-    })
+    Some(Manifest { dependencies, addresses, ..of_itself(project, &at, "pypi")? })
 }

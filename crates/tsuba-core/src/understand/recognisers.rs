@@ -118,7 +118,8 @@ const DEPLOYED: Recogniser = Recogniser {
 const BESIDE: Recogniser = Recogniser {
     marks: |_, _| true,
     take: |document, taken| {
-        if let Some((kind, found)) = exposure::exposure(document, taken.made.is_some()) {
+        if let Some((kind, found)) = exposure::exposure(document, taken.made.as_ref().map(|(_, made)| made.as_slice()))
+        {
             (taken.way, taken.exposure) = (Some(kind), found);
         }
     },

@@ -89,7 +89,8 @@ pub(crate) fn run(folder: &Path, page: Option<&Path>) -> anyhow::Result<Done> {
         // The questions are asked in another folder.
         let page = std::path::absolute(page).with_context(|| format!("cannot write {}", page.display()))?;
         let mut command = Command::new(&program);
-        command.args(["company", "page", "--weeks", "4", "--as-of", "2026-11-24", "--output"]).arg(&page);
+        let [.., last] = WEEKS;
+        command.args(["company", "page", "--weeks", "4", "--as-of", last, "--output"]).arg(&page);
         let status = command.current_dir(folder).stdin(Stdio::null()).status().context("cannot run this program")?;
         anyhow::ensure!(status.success(), "the page was not written");
     }

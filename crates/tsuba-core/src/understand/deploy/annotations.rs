@@ -70,6 +70,15 @@ pub(super) fn names_login(name: &str) -> bool {
             || (has(&["auth", "authentication"]) && !has(&["token", "key", "password", "user", "username", "header"])))
 }
 
+/// Do the variables (a name, and its value where one is written), or the options among the words, say how callers log in?
+pub(super) fn says_login<'t>(
+    mut variables: impl Iterator<Item = (&'t str, Option<Cow<'t, str>>)>,
+    mut words: impl Iterator<Item = &'t str>,
+) -> bool {
+    variables.any(|(name, value)| names_login(name) && !value.is_some_and(|value| is_off(&value)))
+        || words.any(|word| word.starts_with("--") && names_login(word))
+}
+
 pub(super) fn bounds_networks(name: &str) -> bool {
     let lower = name.to_ascii_lowercase();
     ["whitelist", "allowlist", "source-range", "inbound-cidrs", "ipallow"].iter().any(|word| lower.contains(word))

@@ -2,11 +2,10 @@
 //! routes and bindings mostly lie in files of their own, beside the workload's.
 
 use super::annotations::{
-    annotations, asks_callers, bounds_networks, brings_tls, is_everybody, is_inside, is_off, names_login,
-    speaks_of_login,
+    annotations, asks_callers, bounds_networks, brings_tls, is_everybody, is_inside, says_login, speaks_of_login,
 };
 use super::kubernetes::{WORKLOADS, below, labels, objects};
-use super::{proxied, speaks_of_servers};
+use super::{Made, proxied, speaks_of_servers};
 use crate::prelude::*;
 use crate::read::{Document, Node};
 use crate::text::{Located, Pointer, words_of};
@@ -130,9 +129,10 @@ impl Grant {
 }
 
 /// What of a document counts here; `None` where it neither runs a tool server nor speaks of one.
-pub(in crate::understand) fn cluster(document: &Document, runs_servers: bool) -> Option<Cluster> {
+/// `made` are the servers that it runs.
+pub(in crate::understand) fn cluster(document: &Document, made: Option<&[Made]>) -> Option<Cluster> {
     let mut out = Cluster::default();
-    let mut speaks = runs_servers;
+    let mut speaks = made.is_some();
     let objects = document.rooted().flat_map(|(at, root)| objects(root, &at)).take(MAX_OBJECTS);
     for (at, object) in objects {
         let Some(kind) = object.get("kind").and_then(Node::text) else { continue };
@@ -173,7 +173,7 @@ pub(in crate::understand) fn cluster(document: &Document, runs_servers: bool) ->
         }
     }
     for (at, root) in document.rooted() {
-        speaks |= proxied::services(root, &at, &mut out);
+        speaks |= proxied::services(root, &at, made.unwrap_or_default(), &mut out);
     }
     let empty = out.workloads.is_empty()
         && out.services.is_empty()
@@ -190,11 +190,10 @@ fn workload(object: &Node, spec: &Node, at: Pointer, (namespace, labels): (Strin
         let name = container.get("name").and_then(Node::text).unwrap_or_default();
         let image = container.get("image").and_then(Node::text).unwrap_or_default();
         let env = container.get("env").map(Node::items).unwrap_or_default();
-        let on = |variable: &&Node| !variable.get("value").and_then(Node::scalar).is_some_and(|value| is_off(&value));
-        let env = env.iter().filter(on).filter_map(|variable| variable.get("name")?.text());
+        let env = env.iter();
+        let env = env.filter_map(|node| Some((node.get("name")?.text()?, node.get("value").and_then(Node::scalar))));
         let words = ["command", "args"].into_iter().filter_map(|key| container.get(key)).flat_map(Node::items);
-        let words = words.filter_map(Node::text).filter(|word| word.starts_with("--"));
-        speaks_of_login(name) || speaks_of_login(image) || env.chain(words).any(names_login)
+        speaks_of_login(name) || speaks_of_login(image) || says_login(env, words.filter_map(Node::text))
     });
     let asks = asks || annotations(object).any(|(name, value)| asks_callers(name, &value));
     Workload { at, namespace, labels, account: account.unwrap_or("default").to_owned(), asks }

@@ -1,9 +1,9 @@
 //! Compose files that put a service behind a reverse proxy: the proxy reads its routes from the labels and variables of the containers. No port is
 //! published, and the server is reached all the same.
 
-use super::annotations::{bounds_networks, is_off, names_login, speaks_of_login};
+use super::annotations::{bounds_networks, is_off, says_login, speaks_of_login};
 use super::cluster::{Cluster, Route, Service, Workload};
-use super::{compose, speaks_of_servers, variables};
+use super::{Made, speaks_of_servers};
 use crate::prelude::*;
 use crate::read::Node;
 use crate::text::{Located, Pointer, words_of};
@@ -21,16 +21,17 @@ pub(super) fn is_of_compose(name: &str) -> bool {
 }
 
 /// Notes what the services of a compose file are, and what leads to them; answers whether one of them speaks of tool servers.
-pub(super) fn services(root: &Node, pointer: &Pointer, out: &mut Cluster) -> bool {
+/// `made` are those that run tool servers.
+pub(super) fn services(root: &Node, pointer: &Pointer, made: &[Made], out: &mut Cluster) -> bool {
     let Some(services) = root.get("services").filter(|services| services.is_map()) else { return false };
-    let servers: BTreeSet<String> = compose::made(root, pointer).into_iter().map(|made| made.name.text).collect();
+    let servers: BTreeSet<&Pointer> = made.iter().map(|made| &made.pointer).collect();
     let at = pointer.key("services");
     let mut speaks = false;
     for member in services.effective().filter(|member| member.value.is_map()).take(MAX_SERVICES) {
         let own = at.key(&member.key.text);
         let name = format!("{COMPOSE}{}", member.key.text);
         let routes = routes(&member.value, &own, &name);
-        let is_server = servers.contains(&member.key.text);
+        let is_server = servers.contains(&own);
         speaks |= speaks_of_servers(&member.key.text) && !routes.is_empty();
         out.routes.extend(routes);
         if is_server {
@@ -57,13 +58,19 @@ pub(super) fn services(root: &Node, pointer: &Pointer, out: &mut Cluster) -> boo
 
 /// Does the server itself say how callers log in?
 fn asks(service: &Node) -> bool {
-    let env = service.get("environment").map(variables).unwrap_or_default();
-    let words = service.get("command").map(|command| match command.text() {
-        Some(line) => line.split_whitespace().map(str::to_owned).collect::<Vec<_>>(),
-        None => command.items().iter().filter_map(Node::text).map(str::to_owned).collect(),
+    let env = service.get("environment");
+    let of_map = env.into_iter().flat_map(Node::effective);
+    let of_map = of_map.map(|member| (member.key.text.as_str(), member.value.scalar()));
+    let items = env.map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
+    // Without a value it is passed on.
+    let of_list = items.map(|item| {
+        let value = item.split_once('=').map(|(name, value)| (name, Some(Cow::Borrowed(value))));
+        value.unwrap_or((item, None))
     });
-    env.iter().any(|(name, value)| !is_off(value) && names_login(name))
-        || words.unwrap_or_default().iter().any(|word| word.starts_with("--") && names_login(word))
+    let command = service.get("command");
+    let line = command.and_then(Node::text).into_iter().flat_map(str::split_whitespace);
+    let listed = command.map(Node::items).unwrap_or_default().iter().filter_map(Node::text);
+    says_login(of_map.chain(of_list), line.chain(listed))
 }
 
 /// A label or variable with the place of its value.

@@ -20,7 +20,7 @@ mod wrappers;
 pub use container::{Container, Mount, Published};
 pub(crate) use image::BUILT_HERE;
 pub use image::ImageRef;
-pub(super) use spec::required_by;
+pub(super) use spec::{npm as npm_package, pypi as python_package};
 pub use summary::{LaunchSummary, StepSummary};
 pub(super) use unwrap::is_command;
 pub use unwrap::unwrap;

@@ -36,24 +36,9 @@ fn git(runner: &str, address: &str, reference: Option<&str>, spec: &Located) -> 
     package(runner, Source::Git, address, reference, pin, spec)
 }
 
-/// What a package's own manifest says that it needs, as the registry's client reads it.
-pub(crate) mod required_by {
-    use super::{Located, Package};
-
-    /// `name@` and what stands behind the name.
-    pub(crate) fn npm(spec: &Located) -> Package {
-        super::npm("npm", spec)
-    }
-
-    /// A requirement (PEP 508).
-    pub(crate) fn python(spec: &Located) -> Package {
-        super::pypi("pip", spec)
-    }
-}
-
 /// A specification of the JavaScript registry as its client reads them: `name`, `name@version`, `alias@npm:name@version`,
 /// git and archive addresses, `owner/repository`, folders.
-pub(super) fn npm(runner: &str, spec: &Located) -> Package {
+pub(in crate::understand) fn npm(runner: &str, spec: &Located) -> Package {
     let text = &*settled(&spec.text);
     if let Some(found) = elsewhere(runner, text, spec) {
         return found;
@@ -119,7 +104,7 @@ fn npm_pin(version: Option<&str>) -> Pin {
 }
 
 /// A requirement of the Python registry (PEP 508), and the `name@version` form of its runners.
-pub(super) fn pypi(runner: &str, spec: &Located) -> Package {
+pub(in crate::understand) fn pypi(runner: &str, spec: &Located) -> Package {
     let settled = settled(&spec.text);
     let text = settled.trim();
     // `name @ address` (PEP 508, direct reference).
