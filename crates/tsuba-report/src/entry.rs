@@ -299,16 +299,19 @@ impl EntryRow {
         !self.document && self.listing.as_ref().is_none_or(|listing| listing.of.is_empty())
     }
 
-    /// What decides its verdict, in words, with its place where that is another file.
+    /// What decides its verdict, in words, with its place where that is another file; what stands at the same place is said together.
     pub(crate) fn reasons(&self) -> Vec<String> {
-        let place = |rule: &str| self.elsewhere.iter().find(|found| found.rule.as_str() == rule);
-        let words = |rule: &Text| {
-            let title = reason(rule.as_str()).unwrap_or(rule.as_str());
-            match place(rule.as_str()) {
-                Some(found) => format!("{title} ({}:{})", found.setup, found.line),
-                None => title.to_owned(),
+        let place = |rule: &Text| self.elsewhere.iter().find(|found| found.rule == *rule);
+        let place = |rule: &Text| place(rule).map(|found| (&found.setup, found.line));
+        let title = |rule: &Text| reason(rule.as_str()).unwrap_or(rule.as_str()).to_owned();
+        let mut out = Vec::new();
+        for alike in self.because.chunk_by(|one, next| place(one).is_some() && place(one) == place(next)) {
+            let mut titles = alike.iter().map(title).collect::<Vec<_>>().join(", ");
+            if let Some((setup, line)) = alike.first().and_then(place) {
+                titles.push_str(&format!(" ({setup}:{line})"));
             }
-        };
-        self.because.iter().map(words).collect()
+            out.push(titles);
+        }
+        out
     }
 }

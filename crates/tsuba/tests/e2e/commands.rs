@@ -22,6 +22,11 @@ fn the_demo_shows_every_verdict_and_leaves_nothing_behind() {
     let again = dir.run(&["demo"]);
     assert_eq!((again.status(), again.out()), (0, dir.run(&["demo"]).out()));
     assert!(again.err().starts_with("Saltmarsh Line is a made-up ferry operator"));
+    // What decides and stands in one place of another file is said with that place, once.
+    let out = again.out();
+    let flowing = out.split_whitespace().collect::<Vec<_>>().join(" ");
+    let because = "text tells the model to hide something from the user, text instructs the model beyond the tool's job, hidden text (evidence/drill-cards.json:17)";
+    assert!(flowing.contains(because), "{out}");
 }
 
 #[test]
