@@ -23,7 +23,7 @@ pub use db::postgres::Address;
 pub use decided::{DecisionLine, Elsewhere};
 pub use forget::Forget;
 pub use life::{Event, Life};
-pub use list::{EntryLine, Filter, FindingLine, Overdue, days_between};
+pub use list::{Counts, EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
 pub use uses::Used;
 pub use wheres::{Use, Wanted};
@@ -91,6 +91,12 @@ impl fmt::Display for StoreError {
 }
 
 impl std::error::Error for StoreError {}
+
+impl From<std::io::Error> for StoreError {
+    fn from(error: std::io::Error) -> Self {
+        Self::Output(error)
+    }
+}
 
 impl Store {
     /// Opens a store in a file to write into it; it is made where there is none.

@@ -1,7 +1,7 @@
 //! The entries of a company, and the findings that have been open for too long.
 
 use crate::add::rank;
-use crate::db::values;
+use crate::db::{Value, values};
 use crate::{Store, StoreError};
 use jiff::ToSpan as _;
 use jiff::civil::Date;
@@ -19,6 +19,56 @@ pub struct Filter {
     pub scopes: Vec<String>,
     /// With what is not there any more.
     pub gone: bool,
+    /// At most so many; the number of those that are meant stays what it is.
+    pub limit: Option<usize>,
+    /// Without the first ones.
+    pub skip: usize,
+}
+
+/// How many entries are meant.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Counts {
+    /// All of them.
+    pub entries: usize,
+    /// In so many scopes.
+    pub scopes: usize,
+    /// Those that are there, by who answers for them and verdict.
+    pub verdicts: Vec<(String, String, usize)>,
+}
+
+/// The worst first.
+const WORST_FIRST: &str = "CASE e.verdict WHEN 'refuse' THEN 0 WHEN 'fix-first' THEN 1 WHEN 'unchecked' THEN 2 ELSE 3 END, s.name, e.place, e.name, e.key";
+
+impl Filter {
+    /// The condition of a statement, and its values.
+    fn condition(&self) -> (String, Vec<Value<'_>>) {
+        let (mut text, mut values) = ("e.kind = 'entry'".to_owned(), Vec::new());
+        if !self.gone {
+            text.push_str(" AND e.gone IS NULL");
+        }
+        // A text that stands in a name is missing in it where it is taken out.
+        let forms = [
+            (&self.verdicts, "e.verdict = ?"),
+            (&self.teams, "e.team = ?"),
+            (&self.scopes, "replace(s.name, ?, '') <> s.name"),
+        ];
+        for (list, form) in forms {
+            let mut any = Vec::new();
+            for one in list.iter().filter(|one| !one.is_empty()) {
+                values.push(Value::from(one));
+                any.push(form.replace('?', &format!("?{}", values.len())));
+            }
+            if !any.is_empty() {
+                text.push_str(&format!(" AND ({})", any.join(" OR ")));
+            }
+        }
+        (text, values)
+    }
+
+    /// From where to where.
+    fn part(&self) -> String {
+        format!("LIMIT {} OFFSET {}", self.limit.unwrap_or(usize::MAX >> 1), self.skip)
+    }
 }
 
 /// An entry.
@@ -128,11 +178,31 @@ impl Store {
     /// # Errors
     /// Where the database cannot be read.
     pub fn entries(&self, filter: &Filter) -> Result<Vec<EntryLine>, StoreError> {
-        let select = "SELECT e.key, e.name, e.runs, e.verdict, e.decision, e.team, e.owner, s.name, e.place, e.first_seen, e.last_seen, e.gone
-             FROM entry e JOIN scope s ON s.id = e.scope WHERE e.kind = 'entry' AND (?1 = 1 OR e.gone IS NULL)
-             ORDER BY CASE e.verdict WHEN 'refuse' THEN 0 WHEN 'fix-first' THEN 1 WHEN 'unchecked' THEN 2 ELSE 3 END, s.name, e.place, e.name";
-        let mut lines = self.0.rows(select, values![filter.gone], |row| {
-            Ok(EntryLine {
+        let mut all = Vec::new();
+        self.each_entry(filter, |line| {
+            all.push(line);
+            Ok(())
+        })?;
+        Ok(all)
+    }
+
+    /// Likewise one after the other, for there may be more than memory holds.
+    ///
+    /// # Errors
+    /// Where the database cannot be read, and what `take` says.
+    pub fn each_entry(
+        &self,
+        filter: &Filter,
+        mut take: impl FnMut(EntryLine) -> std::io::Result<()>,
+    ) -> Result<(), StoreError> {
+        let (condition, values) = filter.condition();
+        let select = format!(
+            "SELECT e.key, e.name, e.runs, e.verdict, e.decision, e.team, e.owner, s.name, e.place, e.first_seen, e.last_seen, e.gone
+             FROM entry e JOIN scope s ON s.id = e.scope WHERE {condition} ORDER BY {WORST_FIRST} {}",
+            filter.part()
+        );
+        self.0.each(&select, &values, |row| {
+            let line = EntryLine {
                 id: row.text(0)?,
                 name: row.text(1)?,
                 runs: row.text(2)?,
@@ -145,18 +215,27 @@ impl Store {
                 first_seen: row.text(9)?,
                 last_seen: row.text(10)?,
                 gone: row.maybe(11)?,
-            })
+            };
+            take(line).map_err(StoreError::Output)
+        })
+    }
+
+    /// How many entries are meant, whatever the limit is.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn counts(&self, filter: &Filter) -> Result<Counts, StoreError> {
+        let (condition, values) = filter.condition();
+        let of = format!("FROM entry e JOIN scope s ON s.id = e.scope WHERE {condition}");
+        let whose = "CASE WHEN e.team = '' THEN e.owner ELSE e.team END";
+        let size = |count: i64| usize::try_from(count).unwrap_or_default();
+        let totals = self.0.one(&format!("SELECT count(*), count(DISTINCT e.scope) {of}"), &values, |row| {
+            Ok((size(row.number(0)?), size(row.number(1)?)))
         })?;
-        let has = |list: &[String], value: &str| list.is_empty() || list.iter().any(|one| one == value);
-        let within =
-            |list: &[String], value: &str| list.is_empty() || list.iter().any(|one| value.contains(one.as_str()));
-        let is_meant = |line: &EntryLine| {
-            has(&filter.verdicts, &line.verdict)
-                && has(&filter.teams, &line.team)
-                && within(&filter.scopes, &line.scope)
-        };
-        lines.retain(is_meant);
-        Ok(lines)
+        let (entries, scopes) = totals.unwrap_or_default();
+        let sql = format!("SELECT {whose}, e.verdict, count(*) {of} AND e.gone IS NULL GROUP BY 1, 2 ORDER BY 1, 2");
+        let verdicts = self.0.rows(&sql, &values, |row| Ok((row.text(0)?, row.text(1)?, size(row.number(2)?))))?;
+        Ok(Counts { entries, scopes, verdicts })
     }
 
     /// The findings at least this severe that have been open for at least so many days, and are not waived; the oldest of the worst first.
@@ -214,6 +293,41 @@ impl Store {
         Ok(all)
     }
 
+    /// What is open at the entries that are meant, and so many at most of what is open at no entry but in a file; by scope and place.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn open_findings(&self, filter: &Filter, of_files: usize) -> Result<Vec<FindingLine>, StoreError> {
+        let (condition, values) = filter.condition();
+        let entries = format!(
+            "SELECT e.id FROM entry e JOIN scope s ON s.id = e.scope WHERE {condition} ORDER BY {WORST_FIRST} {}",
+            filter.part()
+        );
+        let others = format!(
+            "SELECT f.id FROM finding f LEFT JOIN entry e ON e.id = f.entry WHERE f.closed IS NULL AND (e.id IS NULL OR e.kind <> 'entry')
+             ORDER BY f.severity DESC, f.first_seen, f.id LIMIT {of_files}"
+        );
+        let meant = format!("f.closed IS NULL AND (f.entry IN ({entries}) OR f.id IN ({others}))");
+        let mut all = Vec::new();
+        self.findings_where(&meant, &values, |line| {
+            all.push(line);
+            Ok(())
+        })?;
+        Ok(all)
+    }
+
+    /// How many findings are open that are not waived, by severity and the day on which they were first seen.
+    ///
+    /// # Errors
+    /// Where the database cannot be read.
+    pub fn open_since(&self) -> Result<Vec<(&'static str, String, usize)>, StoreError> {
+        let select = "SELECT severity, first_seen, count(*) FROM finding WHERE closed IS NULL AND waived = ''
+             GROUP BY severity, first_seen ORDER BY severity, first_seen";
+        self.0.rows(select, values![], |row| {
+            Ok((named(row.number(0)?), row.text(1)?, usize::try_from(row.number(2)?).unwrap_or_default()))
+        })
+    }
+
     /// The days on which findings were first seen, in order.
     ///
     /// # Errors
@@ -230,14 +344,23 @@ impl Store {
         &self,
         open: bool,
         day: Option<&str>,
-        mut take: impl FnMut(FindingLine) -> std::io::Result<()>,
+        take: impl FnMut(FindingLine) -> std::io::Result<()>,
     ) -> Result<(), StoreError> {
         let of_day = if day.is_some() { "f.first_seen = ?2" } else { "CAST(?2 AS TEXT) IS NULL" };
+        self.findings_where(&format!("(?1 = 0 OR f.closed IS NULL) AND {of_day}"), values![open, day], take)
+    }
+
+    fn findings_where(
+        &self,
+        condition: &str,
+        values: &[Value<'_>],
+        mut take: impl FnMut(FindingLine) -> std::io::Result<()>,
+    ) -> Result<(), StoreError> {
         let select = format!("SELECT f.fingerprint, f.rule, f.severity, f.confidence, coalesce(e.key, ''), coalesce(e.name, ''), s.name, f.setup, f.line, f.team, f.owner,
              f.message, f.fix, f.first_seen, f.last_seen, f.closed, coalesce(f.closed_by, ''), f.reopened, f.waived
-             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE (?1 = 0 OR f.closed IS NULL) AND {of_day}
+             FROM finding f JOIN scope s ON s.id = f.scope LEFT JOIN entry e ON e.id = f.entry WHERE {condition}
              ORDER BY s.name, f.setup, f.line, f.rule, f.fingerprint");
-        self.0.each(&select, values![open, day], |row| {
+        self.0.each(&select, values, |row| {
             let line = FindingLine {
                 fingerprint: row.text(0)?,
                 rule: row.text(1)?,

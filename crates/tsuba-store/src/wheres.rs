@@ -46,8 +46,10 @@ pub struct Use {
     pub gone: Option<String>,
 }
 
-/// So many are told.
+/// So many are told of each name.
 const MAX_USES: usize = 100_000;
+/// So many names are looked up in which a text stands.
+const MAX_NAMES: usize = 1000;
 /// A version may stand in this range, for all that is known.
 const OPEN: bool = true;
 
@@ -118,13 +120,32 @@ impl Store {
         }
         if found.is_empty() {
             let within = anywhere(&plain);
-            found = self.uses("lower(u.name) LIKE ?1 ESCAPE '!'", values![&within])?;
-            found.extend(self.named("lower(e.name) LIKE ?1 ESCAPE '!'", &within)?);
+            for name in self.names_like("used", &within)? {
+                found.extend(self.uses("lower(u.name) = ?1", values![&name])?);
+            }
+            for name in self.names_like("entry", &within)? {
+                found.extend(self.named("lower(e.name) = ?1", &name)?);
+            }
         }
         found.retain(|one| (gone || one.gone.is_none()) && wanted.takes(&one.version, one.pinned));
         found.sort_by(|a, b| (&a.what, &a.scope, &a.place, &a.kind).cmp(&(&b.what, &b.scope, &b.place, &b.kind)));
         found.dedup();
         Ok(found)
+    }
+
+    /// The names in a table that are like a pattern. A company has a million uses of some thousand names: its index is gone through from one
+    /// name to the next, and what lies between them is not read.
+    fn names_like(&self, table: &str, pattern: &str) -> Result<Vec<String>, StoreError> {
+        let next = |than: &str| {
+            format!("(SELECT lower(name) FROM {table} WHERE lower(name) > {than} ORDER BY lower(name) LIMIT 1)")
+        };
+        let sql = format!(
+            "WITH RECURSIVE each (name) AS (SELECT {} UNION ALL SELECT {} FROM each WHERE each.name IS NOT NULL)
+             SELECT name FROM each WHERE name LIKE ?1 ESCAPE '!' LIMIT {MAX_NAMES}",
+            next("''"),
+            next("each.name"),
+        );
+        self.0.rows(&sql, values![pattern], |row| row.raw(0))
     }
 
     fn uses(&self, condition: &str, values: &[Value<'_>]) -> Result<Vec<Use>, StoreError> {

@@ -23,7 +23,11 @@ pub struct Company {
     pub version: String,
     /// The last weeks.
     pub weeks: Vec<CompanyWeek>,
-    /// The entries that are there.
+    /// How many entries there are, by who answers for them and verdict.
+    pub verdicts: Vec<(String, Verdict, usize)>,
+    /// How many findings are open that nobody accepts, by severity and days.
+    pub open: Vec<(&'static str, i32, usize)>,
+    /// The entries that are there, or the worst of them.
     pub entries: Vec<CompanyEntry>,
 }
 
@@ -74,9 +78,7 @@ pub struct CompanyFinding {
     pub message: String,
     /// What to do.
     pub fix: String,
-    /// For so many days.
-    pub days: i32,
-    /// Since when, and whether it was closed in between.
+    /// For how long, since when, and whether it was closed in between.
     pub since: String,
     /// By whom it is accepted; empty where it is not.
     pub waived: String,
@@ -118,22 +120,28 @@ struct Page<'c> {
 /// # Errors
 /// What the writer says.
 pub fn company(company: &Company, out: &mut dyn Write) -> io::Result<()> {
-    let count = |verdict: Verdict| company.entries.iter().filter(|entry| entry.verdict == verdict.name()).count();
-    let judged = company.entries.iter().filter(|entry| !entry.verdict.is_empty());
+    let count = |verdict: Verdict| -> usize {
+        company.verdicts.iter().filter(|(_, own, _)| *own == verdict).map(|(.., count)| count).sum()
+    };
     let (group_lines, more_groups) =
-        lines(judged.filter_map(|entry| Some((entry.owner.as_str(), Verdict::from_name(&entry.verdict)?))));
+        lines(company.verdicts.iter().map(|(owner, verdict, count)| (owner.as_str(), *verdict, *count)));
     let entries = Verdict::ALL.iter().map(|verdict| count(*verdict)).sum::<usize>();
+    let here = company.entries.iter().filter(|entry| !entry.verdict.is_empty()).count();
+    let mut said = vec![format!(
+        "{} in {}; as of {}",
+        crate::count(entries, "entry", "entries"),
+        crate::count(company.sources, "repository or host", "repositories and hosts"),
+        company.as_of
+    )];
+    if here < entries {
+        said.push(format!("Listed below are the {here} worst; `tsuba company list` has all of them."));
+    }
     let page = Page {
         policy: policy(),
         style: STYLE,
         script: SCRIPT,
         data: data(company)?,
-        lines: vec![format!(
-            "{} in {}; as of {}",
-            crate::count(entries, "entry", "entries"),
-            crate::count(company.sources, "repository or host", "repositories and hosts"),
-            company.as_of
-        )],
+        lines: said,
         group: "owner",
         tiles: Verdict::ALL
             .iter()
@@ -154,10 +162,9 @@ pub fn company(company: &Company, out: &mut dyn Write) -> io::Result<()> {
 /// How many findings have been open for how long.
 fn ages(company: &Company) -> Vec<AgeRow> {
     let mut counts: BTreeMap<(usize, &str), usize> = BTreeMap::new();
-    let open = company.entries.iter().flat_map(|entry| &entry.findings).filter(|finding| finding.waived.is_empty());
-    for finding in open {
-        let span = AGES.iter().position(|(_, most)| finding.days <= *most).unwrap_or_default();
-        *counts.entry((span, finding.severity)).or_default() += 1;
+    for (severity, days, count) in &company.open {
+        let span = AGES.iter().position(|(_, most)| days <= most).unwrap_or_default();
+        *counts.entry((span, *severity)).or_default() += count;
     }
     let most = counts.values().copied().max().unwrap_or(1).max(1);
     let cell = |span: usize, severity: Severity| {

@@ -46,16 +46,16 @@ pub(super) struct RuleLine<'r> {
 
 /// Verdicts by group, the worst first; and how many groups more there are.
 pub(super) fn by_group<'r>(study: &Study<'r>) -> (Vec<GroupLine<'r>>, usize) {
-    lines(study.counted().filter_map(|(group, entry)| Some((group, entry.verdict?))))
+    lines(study.counted().filter_map(|(group, entry)| Some((group, entry.verdict?, 1))))
 }
 
-/// Likewise, of groups with a verdict each.
-pub(super) fn lines<'r>(judged: impl Iterator<Item = (&'r str, Verdict)>) -> (Vec<GroupLine<'r>>, usize) {
+/// Likewise, of groups with how many entries have a verdict.
+pub(super) fn lines<'r>(judged: impl Iterator<Item = (&'r str, Verdict, usize)>) -> (Vec<GroupLine<'r>>, usize) {
     let mut rows: BTreeMap<&'r str, [usize; Verdict::ALL.len()]> = BTreeMap::new();
-    for (group, own) in judged {
+    for (group, own, count) in judged {
         let at = Verdict::ALL.iter().position(|verdict| *verdict == own);
         if let Some(cell) = at.and_then(|at| rows.entry(group).or_default().get_mut(at)) {
-            *cell += 1;
+            *cell += count;
         }
     }
     let mut rows: Vec<(&'r str, [usize; Verdict::ALL.len()])> = rows.into_iter().collect();

@@ -100,6 +100,36 @@ fn many_come_at_once_to_an_empty_database_and_lose_nothing() {
 }
 
 #[test]
+fn what_is_forgotten_leaves_no_row_behind_though_the_server_checks_none() {
+    if server().is_none() {
+        return;
+    }
+    let address = database();
+    let mut store = connect(&address).unwrap();
+    for report in fortnight() {
+        store.add(&report).unwrap();
+    }
+    let register = include_str!("../../../../demo/saltmarsh/tsuba-register.toml");
+    let register = tsuba_core::register::Register::read(register).unwrap();
+    store.add_register(LINE, &register).unwrap();
+    let mut admin = admin(&address);
+    let mut rows = || -> Vec<(String, i64)> {
+        let tables =
+            admin.query("SELECT tablename FROM pg_tables WHERE schemaname = 'public' ORDER BY 1", &[]).unwrap();
+        let names: Vec<String> = tables.iter().map(|row| row.get(0)).filter(|name| name != "tsuba_schema").collect();
+        let count = |name: &String| admin.query_one(&format!("SELECT count(*) FROM {name}"), &[]).unwrap().get(0);
+        let counts: Vec<i64> = names.iter().map(count).collect();
+        names.into_iter().zip(counts).filter(|(_, count)| *count > 0).collect()
+    };
+    let before = rows();
+    for table in ["entry", "event", "finding", "report", "registered", "tally", "used"] {
+        assert!(before.iter().any(|(name, _)| name == table), "{table}: {before:?}");
+    }
+    store.forget(&Forget::Repository(LINE.to_owned())).unwrap();
+    assert_eq!(rows(), []);
+}
+
+#[test]
 fn texts_of_every_kind_come_back_as_they_went_in() {
     if server().is_none() {
         return;

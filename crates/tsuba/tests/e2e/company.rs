@@ -153,6 +153,10 @@ fn a_store_says_the_same_wherever_it_is() {
             &["where", "@SALTMARSH/t", "--gone", "--format", "json"],
             &["where", "%_\\N"],
             &["where", "altmarsh"],
+            &["where", "IDE", "--format", "json"],
+            &["list", "--limit", "2", "--skip", "1"],
+            &["list", "--limit", "2", "--skip", "4", "--format", "csv"],
+            &["list", "--team", "Harbour", "--verdict", "refuse", "--verdict", "fix-first", "--format", "json"],
             &["where", "supply/unpinned"],
             &["entry", "tide"],
             &["trend", "--as-of", "2026-11-20", "--weeks", "4"],
@@ -177,6 +181,57 @@ fn a_store_says_the_same_wherever_it_is() {
     assert!(in_a_file[6].contains("n%_"), "{}", in_a_file[6]);
     for store in stores() {
         assert_eq!(says(&store("alike")), in_a_file);
+    }
+}
+
+#[test]
+fn a_part_of_what_is_there_says_how_much_more_there_is() {
+    let dir = reports(3);
+    assert_eq!(dir.run(&["company", "add", "reports"]).status(), 0);
+    let list = |args: &[&str]| dir.run(&[&["company", "list"], args].concat()).out();
+    let rows = |args: &[&str]| -> Vec<String> {
+        let out = list(&[args, &["--format", "csv"]].concat());
+        out.lines().skip(1).map(ToOwned::to_owned).collect()
+    };
+    let all = rows(&[]);
+    assert_eq!(all.len(), 6, "{all:?}");
+    for (limit, skip) in [(2, 0), (2, 3), (9, 5), (1, 6), (0, 0)] {
+        let end = all.len().min(skip + limit);
+        let part = rows(&["--limit", &limit.to_string(), "--skip", &skip.to_string()]);
+        assert_eq!(part, all[skip.min(end)..end], "{limit} from {skip}");
+    }
+    let (whole, part) = (list(&[]), list(&["--limit", "2", "--skip", "1"]));
+    assert_eq!(whole.lines().next(), part.lines().next(), "the counts are of all");
+    assert!(whole.starts_with("3 refuse") || whole.contains("of 6 entries in 3 repositories or hosts"), "{whole}");
+    assert!(part.ends_with("and 3 more: `--skip 3` goes on, `--format csv` has them all\n"), "{part}");
+    assert!(!whole.contains("more:"), "{whole}");
+    // The page likewise: the figures are of all, the list of the worst.
+    let page = |args: &[&str]| {
+        let run = dir.run(&[&["company", "page", "--as-of", "2026-12-15", "--output", "page.html"], args].concat());
+        assert_eq!(run.status(), 0, "{}", run.err());
+        std::fs::read_to_string(dir.path("page.html")).unwrap()
+    };
+    let (whole, part) = (page(&[]), page(&["--limit", "2"]));
+    let figures = |page: &str| page[page.find("<section").unwrap()..page.find("id=\"entries\"").unwrap()].to_owned();
+    assert_eq!(figures(&whole), figures(&part));
+    let names = |page: &str| page.matches("\"kind\":\"entry\"").count();
+    assert_eq!((names(&whole), names(&part)), (6, 2));
+    let said = "Listed below are the 2 worst; `tsuba company list` has all of them.";
+    assert!(part.contains(said) && !whole.contains("Listed below"));
+}
+
+#[test]
+fn a_store_that_cannot_be_read_is_told_as_that() {
+    let dir = reports(2);
+    assert_eq!(dir.run(&["company", "add", "reports"]).status(), 0);
+    let mut bytes = std::fs::read(dir.path("company.db")).unwrap();
+    // All but the list of its tables.
+    bytes.iter_mut().skip(3 * 4096).for_each(|byte| *byte = 0x5a);
+    dir.write("broken.db", &bytes);
+    for args in [&["list", "--format", "json"][..], &["export"], &["export", "--format", "cyclonedx"], &["page"]] {
+        let run = dir.run(&[&["company", "--store", "broken.db"], args].concat());
+        assert_eq!(run.status(), 2, "{args:?}");
+        assert!(run.err().contains("the store: ") && !run.err().contains("cannot write"), "{args:?}: {}", run.err());
     }
 }
 
@@ -284,9 +339,9 @@ fn the_demo_has_a_company() {
     assert_eq!(dir.run(&["demo", "--page", "page.html"]).status(), 2, "a page is of the store");
     let out = run.out();
     for told in [
-        "2026-11-24  27 reports, 100 entries: 0 findings opened, 2 closed, 2 reopened",
+        "2026-11-24  27 reports, 102 entries: 0 findings opened, 2 closed, 2 reopened",
         "6 entries in 4 repositories or hosts use @saltmarsh/tide-table@<2.4.2",
-        "critical and high findings open: 122 → 114",
+        "critical and high findings open: 124 → 116",
         "2026-11-17  closed: supply/remote-script",
         "findings have been open for 21 days or more",
     ] {

@@ -1,9 +1,8 @@
 //! `tsuba company export`: the findings of a company, for other programs.
 
-use super::bill;
+use super::{bill, written};
 use crate::dates::as_of;
 use crate::exit::Done;
-use crate::output;
 use clap::{Args as Arguments, ValueEnum};
 use std::io;
 use std::path::PathBuf;
@@ -52,28 +51,25 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
         super::parquet::write(store, args.open, args.output.as_deref())?;
         return Ok(Done::Clean);
     }
-    output::write(args.output.as_ref(), |out| match args.format {
+    // In memory, before anything is written.
+    let bill = if args.format == ExportFormat::CycloneDx { Some(bill::report(store, &day)?) } else { None };
+    let each = |take: &mut dyn FnMut(FindingLine) -> io::Result<()>| store.each_finding(args.open, None, take);
+    written(args.output.as_ref(), |out| match args.format {
         ExportFormat::Csv => {
             let mut table = Rows::new(out);
-            each(store, args.open, |finding| table.row(&finding))?;
-            table.finish()
+            each(&mut |finding| table.row(&finding))?;
+            Ok(table.finish()?)
         }
-        ExportFormat::Ocsf => each(store, args.open, |finding| event(&finding, &day).write(out)),
-        ExportFormat::CycloneDx => CycloneDx.render(&bill::report(store, &day).map_err(io::Error::other)?, out),
-        _ => each(store, args.open, |finding| {
-            serde_json::to_writer(&mut *out, &finding)?;
-            out.write_all(b"\n")
-        }),
+        ExportFormat::Ocsf => each(&mut |finding| event(&finding, &day).write(out)),
+        _ => match &bill {
+            Some(report) => Ok(CycloneDx.render(report, out)?),
+            None => each(&mut |finding| {
+                serde_json::to_writer(&mut *out, &finding)?;
+                out.write_all(b"\n")
+            }),
+        },
     })?;
     Ok(Done::Clean)
-}
-
-/// Hands on each finding as it is read.
-fn each(store: &Store, open: bool, take: impl FnMut(FindingLine) -> io::Result<()>) -> io::Result<()> {
-    store.each_finding(open, None, take).map_err(|why| match why {
-        tsuba_store::StoreError::Output(error) => error,
-        other => io::Error::other(other),
-    })
 }
 
 fn event<'f>(finding: &'f FindingLine, day: &'f str) -> Observed<'f> {

@@ -16,11 +16,14 @@ use crate::output;
 use anyhow::bail;
 use clap::{Args as Arguments, Subcommand, ValueEnum};
 use jiff::ToSpan as _;
-use serde::Serialize;
+use serde::ser::SerializeSeq as _;
+use serde::{Serialize, Serializer as _};
+use std::io;
 use std::path::PathBuf;
 use store::open;
 use tsuba_core::severity::Severity;
-use tsuba_store::{Filter, Wanted};
+use tsuba_report::Rows;
+use tsuba_store::{Filter, Store, StoreError, Wanted};
 
 /// Keep the reports of a whole company in one store, and ask it: who runs what, since when, is it getting better
 #[derive(Clone, Debug, Arguments)]
@@ -77,6 +80,12 @@ struct List {
     /// Also what is not there any more
     #[arg(long)]
     gone: bool,
+    /// At most so many [default: 1000 as text, else all]
+    #[arg(long, value_name = "N")]
+    limit: Option<usize>,
+    /// Without the first N
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    skip: usize,
     /// The format
     #[arg(long, value_enum, default_value_t = AnswerFormat::Text)]
     format: AnswerFormat,
@@ -190,9 +199,10 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 teams: args.team.clone(),
                 scopes: args.within.clone(),
                 gone: args.gone,
+                limit: args.limit.or((args.format == AnswerFormat::Text).then_some(MAX_LISTED)),
+                skip: args.skip,
             };
-            let found = open(store)?.entries(&filter)?;
-            answer(args.format, &found, |out| tell::entries(&found, out))
+            list(&open(store)?, &filter, args.format)
         }
         Command::Entry(args) => {
             let lives = open(store)?.lives(&args.id)?;
@@ -235,6 +245,53 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
             answer(args.format, &found, |out| tell::overdue(&found, args.days, out))?;
             Ok(if args.gate && !found.is_empty() { Done::Gated } else { Done::Clean })
         }
+    }
+}
+
+/// So many entries are listed for people, where they do not ask for more.
+const MAX_LISTED: usize = 1000;
+
+/// The entries, written as they are read: there may be more than memory holds.
+fn list(store: &Store, filter: &Filter, format: AnswerFormat) -> anyhow::Result<Done> {
+    match format {
+        AnswerFormat::Text => {
+            let (counts, entries) = (store.counts(filter)?, store.entries(filter)?);
+            output::write(None, |out| tell::entries(&counts, filter.skip, &entries, out))
+        }
+        AnswerFormat::Json => written(None, |out| {
+            let mut json = serde_json::Serializer::pretty(&mut *out);
+            let mut rows = json.serialize_seq(None).map_err(io::Error::from)?;
+            store.each_entry(filter, |line| rows.serialize_element(&line).map_err(io::Error::from))?;
+            rows.end().map_err(io::Error::from)?;
+            Ok(out.write_all(b"\n")?)
+        }),
+        AnswerFormat::Csv => written(None, |out| {
+            let mut table = Rows::new(out);
+            store.each_entry(filter, |line| table.row(&line))?;
+            Ok(table.finish()?)
+        }),
+    }?;
+    Ok(Done::Clean)
+}
+
+/// Writes what is read meanwhile, and tells what cannot be read from what cannot be written.
+fn written(
+    file: Option<&PathBuf>,
+    work: impl FnOnce(&mut dyn io::Write) -> Result<(), StoreError>,
+) -> anyhow::Result<()> {
+    let mut unread = None;
+    let done = output::write(file, |out| {
+        work(out).map_err(|why| match why {
+            StoreError::Output(error) => error,
+            other => {
+                unread = Some(other);
+                io::ErrorKind::Other.into()
+            }
+        })
+    });
+    match unread {
+        Some(why) => Err(why.into()),
+        None => done,
     }
 }
 

@@ -7,6 +7,8 @@ use clap::Args as Arguments;
 use jiff::civil::Date;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
+use tsuba_core::judge::Verdict;
+use tsuba_core::text::Name as _;
 use tsuba_report::{Company, CompanyEntry, CompanyFinding, CompanyWeek};
 use tsuba_store::{Filter, FindingLine, Store, days_between};
 
@@ -22,6 +24,9 @@ pub(super) struct Args {
     /// Up to this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     as_of: Option<String>,
+    /// List at most so many entries, the worst ones; the figures are of all
+    #[arg(long, value_name = "N", default_value_t = 20_000)]
+    limit: usize,
 }
 
 pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
@@ -34,28 +39,35 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
         came: week.opened,
         went: week.closed,
     });
+    let filter = Filter { limit: Some(args.limit), ..Filter::default() };
+    let verdicts = store.counts(&filter)?.verdicts.into_iter();
+    let open = store.open_since()?.into_iter();
     let company = Company {
         as_of: today.to_string(),
         sources: store.scopes()?,
         version: env!("CARGO_PKG_VERSION").to_owned(),
         weeks: weeks.collect(),
-        entries: entries(store, today)?,
+        verdicts: verdicts
+            .filter_map(|(owner, name, count)| Some((owner, Verdict::from_name(&name)?, count)))
+            .collect(),
+        open: open.map(|(severity, first, count)| (severity, days(&first, today), count)).collect(),
+        entries: entries(store, &filter, today)?,
     };
     output::write(Some(&args.output), |out| tsuba_report::company(&company, out))?;
     output::note(&format!("written to {}", args.output.display()));
     Ok(Done::Clean)
 }
 
-/// The entries that are there with what is open, and the files with findings of their own.
-fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
+/// The entries that are meant with what is open, and the files with findings of their own.
+fn entries(store: &Store, filter: &Filter, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
     let mut open: BTreeMap<(String, String), Vec<FindingLine>> = BTreeMap::new();
-    for finding in store.findings(true)? {
+    for finding in store.open_findings(filter, filter.limit.unwrap_or(usize::MAX >> 1))? {
         // What belongs to no entry is of its file.
         let of = if finding.entry.is_empty() { finding.setup.clone() } else { finding.entry.clone() };
         open.entry((finding.scope.clone(), of)).or_default().push(finding);
     }
     let mut out = Vec::new();
-    for line in store.entries(&Filter::default())? {
+    for line in store.entries(filter)? {
         let findings = open.remove(&(line.scope.clone(), line.id.clone())).unwrap_or_default();
         let owner = line.answers().to_owned();
         let mut facts = vec![("runs", line.runs)];
@@ -86,9 +98,13 @@ fn entries(store: &Store, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
     Ok(out)
 }
 
+/// For so many days something has been there.
+fn days(first_seen: &str, today: Date) -> i32 {
+    first_seen.parse().map_or(0, |first| days_between(first, today))
+}
+
 fn told(finding: FindingLine, today: Date) -> CompanyFinding {
-    let first: Option<Date> = finding.first_seen.parse().ok();
-    let days = first.map_or(0, |first| days_between(first, today));
+    let days = days(&finding.first_seen, today);
     let again = if finding.reopened > 0 { format!(", came back {} times", finding.reopened) } else { String::new() };
     CompanyFinding {
         since: format!("{days} days, since {}{again}", finding.first_seen),
@@ -98,7 +114,6 @@ fn told(finding: FindingLine, today: Date) -> CompanyFinding {
         line: finding.line,
         message: finding.message,
         fix: finding.fix,
-        days,
         waived: finding.waived,
     }
 }

@@ -7,7 +7,7 @@ use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 use tsuba_report::{Page, Role, count};
-use tsuba_store::{DecisionLine, Elsewhere, EntryLine, Life, Overdue, Trend, Use};
+use tsuba_store::{Counts, DecisionLine, Elsewhere, EntryLine, Life, Overdue, Trend, Use};
 
 /// How a verdict is painted.
 fn of_verdict(name: &str) -> Role {
@@ -56,16 +56,17 @@ pub(super) fn uses(wanted: &str, found: &[Use], out: &mut dyn Write) -> io::Resu
     Ok(())
 }
 
-pub(super) fn entries(found: &[EntryLine], out: &mut dyn Write) -> io::Result<()> {
+pub(super) fn entries(counts: &Counts, skipped: usize, found: &[EntryLine], out: &mut dyn Write) -> io::Result<()> {
     let look = output::look();
-    let number = |name: &str| found.iter().filter(|line| line.verdict == name && line.gone.is_none()).count();
+    let number = |name: &str| -> usize {
+        counts.verdicts.iter().filter(|(_, verdict, _)| verdict == name).map(|(.., count)| count).sum()
+    };
     let verdicts: Vec<String> = Verdict::ALL
         .iter()
         .map(|verdict| format!("{} {}", number(verdict.name()), look.paint(Role::Verdict(*verdict), verdict.name())))
         .collect();
-    let scopes: BTreeSet<&str> = found.iter().map(|line| line.scope.as_str()).collect();
-    let places = count(scopes.len(), "repository or host", "repositories or hosts");
-    writeln!(out, "{}   of {} in {places}", verdicts.join("   "), count(found.len(), "entry", "entries"))?;
+    let places = count(counts.scopes, "repository or host", "repositories or hosts");
+    writeln!(out, "{}   of {} in {places}", verdicts.join("   "), count(counts.entries, "entry", "entries"))?;
     let mut page = Page::new(look, out);
     for line in found {
         let status = if line.gone.is_some() { "gone" } else { line.verdict.as_str() };
@@ -76,6 +77,10 @@ pub(super) fn entries(found: &[EntryLine], out: &mut dyn Write) -> io::Result<()
             page.row("decision", &line.decision)?;
         }
         page.row("seen", &format!("{}  [{}]", span(&line.first_seen, &line.last_seen, line.gone.as_deref()), line.id))?;
+    }
+    let end = skipped + found.len();
+    if let more @ 1.. = counts.entries.saturating_sub(end) {
+        writeln!(out, "\nand {more} more: `--skip {end}` goes on, `--format csv` has them all")?;
     }
     Ok(())
 }
