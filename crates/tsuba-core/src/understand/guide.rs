@@ -141,8 +141,8 @@ fn sends_a_store(remark: &Remark) -> bool {
     let before = |at: usize| reads.get(..at).unwrap_or_default();
     let store = |name: &&str| reads.match_indices(name).any(|(at, _)| !before(at).ends_with("your "));
     let sends = match remark.class {
-        Class::AsksForData | Class::OutboundLink => FILES.iter().chain(&STORES).any(|name| store(name)),
-        Class::Instruction => FILES.iter().any(|name| store(name)) && named(&["curl", "wget", "upload"]),
+        Class::AsksForData | Class::OutboundLink => FILES.iter().chain(&STORES).any(&store),
+        Class::Instruction => FILES.iter().any(store) && named(&["curl", "wget", "upload"]),
         _ => false,
     };
     let here = ["localhost", "127.0.0.1", "[::1]"];
