@@ -152,6 +152,9 @@ pub fn table<T: Serialize>(rows: &[T], out: &mut dyn Write) -> io::Result<()> {
     table.finish()
 }
 
+/// Room for most rows (bytes); a longer one takes more.
+const ROW: usize = 1 << 10;
+
 /// Likewise, row by row.
 pub struct Rows<'o> {
     writer: csv::Writer<&'o mut dyn Write>,
@@ -169,10 +172,13 @@ impl<'o> Rows<'o> {
     /// # Errors
     /// What the writer says, and where a row has other rows in it.
     pub fn row(&mut self, row: &impl Serialize) -> io::Result<()> {
-        let mut raw = csv::WriterBuilder::new().has_headers(!self.begun).from_writer(Vec::new());
+        let mut raw = csv::WriterBuilder::new()
+            .has_headers(!self.begun)
+            .buffer_capacity(ROW)
+            .from_writer(Vec::with_capacity(ROW));
         raw.serialize(row).map_err(io::Error::from)?;
         let raw = raw.into_inner().map_err(|error| error.into_error())?;
-        for record in csv::ReaderBuilder::new().has_headers(false).from_reader(&*raw).records() {
+        for record in csv::ReaderBuilder::new().has_headers(false).buffer_capacity(ROW).from_reader(&*raw).records() {
             let record = record.map_err(io::Error::from)?;
             self.writer.write_record(record.iter().map(|cell| plain(cell).into_owned())).map_err(io::Error::from)?;
         }

@@ -42,7 +42,8 @@ const WORST_FIRST: &str = "CASE e.verdict WHEN 'refuse' THEN 0 WHEN 'fix-first' 
 impl Filter {
     /// The condition of a statement, and its values.
     fn condition(&self) -> (String, Vec<Value<'_>>) {
-        let (mut text, mut values) = ("e.kind = 'entry'".to_owned(), Vec::new());
+        // Put together, so that it is found by no index: to go through most of a table in the order of fingerprints takes many times as long.
+        let (mut text, mut values) = ("e.kind || '' = 'entry'".to_owned(), Vec::new());
         if !self.gone {
             text.push_str(" AND e.gone IS NULL");
         }

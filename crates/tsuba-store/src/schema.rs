@@ -198,6 +198,8 @@ pub(crate) fn bring_up(db: &mut Connection) -> Result<(), StoreError> {
     // Every report is whole or not there, also after a sudden end; the last ones may be lost with the machine's power.
     db.pragma_update(None, "synchronous", "NORMAL")?;
     db.pragma_update(None, "foreign_keys", "ON")?;
+    // In KiB: what is written goes into many indexes at once.
+    db.pragma_update(None, "cache_size", -65_536)?;
     Ok(())
 }
 
