@@ -205,7 +205,7 @@ fn is_behind_a_back(remark: &Remark) -> bool {
         ["never ", "do not ", "don't ", "must not ", "nothing "].iter().any(|no| sentence.contains(no))
     };
     let is_told = |how: &&str| words.contains(*how) && reads.match_indices(*how).any(|(at, _)| !is_forbidden(at));
-    remark.class == Class::Secrecy && QUIETLY.iter().any(|how| is_told(&how))
+    remark.class == Class::Secrecy && QUIETLY.iter().any(is_told)
 }
 
 /// Is what is kept in such a place to go to an address? It is named before the address, and so is the order; what listens on this machine is no

@@ -143,7 +143,7 @@ impl Row<'_> {
 
     /// Likewise, where there is one.
     pub(crate) fn maybe(&self, at: usize) -> Result<Option<String>, StoreError> {
-        Ok(self.bytes(at)?.map(|text| CLEANER.clean_masked(text).to_string()))
+        Ok(self.bytes(at)?.map(|text| CLEANER.clean_masked(text).as_str().to_owned()))
     }
 
     /// To the letter, for what is compared and never shown.
