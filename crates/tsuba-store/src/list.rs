@@ -47,15 +47,16 @@ impl Filter {
         if !self.gone {
             text.push_str(" AND e.gone IS NULL");
         }
-        // A text that stands in a name is missing in it where it is taken out.
+        // A text that stands in a name is missing in it where it is taken out; nothing stands in every name.
+        let scopes: &[String] = if self.scopes.iter().any(String::is_empty) { &[] } else { &self.scopes };
         let forms = [
-            (&self.verdicts, "e.verdict = ?"),
-            (&self.teams, "e.team = ?"),
-            (&self.scopes, "replace(s.name, ?, '') <> s.name"),
+            (self.verdicts.as_slice(), "e.verdict = ?"),
+            (self.teams.as_slice(), "e.team = ?"),
+            (scopes, "replace(s.name, ?, '') <> s.name"),
         ];
         for (list, form) in forms {
             let mut any = Vec::new();
-            for one in list.iter().filter(|one| !one.is_empty()) {
+            for one in list {
                 values.push(Value::from(one));
                 any.push(form.replace('?', &format!("?{}", values.len())));
             }
@@ -68,7 +69,9 @@ impl Filter {
 
     /// From where to where.
     fn part(&self) -> String {
-        format!("LIMIT {} OFFSET {}", self.limit.unwrap_or(usize::MAX >> 1), self.skip)
+        // As far as a database counts.
+        let most = |count: usize| i64::try_from(count).unwrap_or(i64::MAX);
+        format!("LIMIT {} OFFSET {}", most(self.limit.unwrap_or(usize::MAX)), most(self.skip))
     }
 }
 
@@ -306,7 +309,8 @@ impl Store {
         );
         let others = format!(
             "SELECT f.id FROM finding f LEFT JOIN entry e ON e.id = f.entry WHERE f.closed IS NULL AND (e.id IS NULL OR e.kind <> 'entry')
-             ORDER BY f.severity DESC, f.first_seen, f.id LIMIT {of_files}"
+             ORDER BY f.severity DESC, f.first_seen, f.id LIMIT {}",
+            i64::try_from(of_files).unwrap_or(i64::MAX)
         );
         let meant = format!("f.closed IS NULL AND (f.entry IN ({entries}) OR f.id IN ({others}))");
         let mut all = Vec::new();

@@ -46,7 +46,7 @@ pub struct Use {
     pub gone: Option<String>,
 }
 
-/// So many are told of each name.
+/// So many are told of a name; where a part of names is looked for, no further name is looked up after that.
 const MAX_USES: usize = 100_000;
 /// So many names are looked up in which a text stands.
 const MAX_NAMES: usize = 1000;
@@ -121,10 +121,14 @@ impl Store {
         if found.is_empty() {
             let within = anywhere(&plain);
             for name in self.names_like("used", &within)? {
-                found.extend(self.uses("lower(u.name) = ?1", values![&name])?);
+                if found.len() < MAX_USES {
+                    found.extend(self.uses("lower(u.name) = ?1", values![&name])?);
+                }
             }
             for name in self.names_like("entry", &within)? {
-                found.extend(self.named("lower(e.name) = ?1", &name)?);
+                if found.len() < MAX_USES {
+                    found.extend(self.named("lower(e.name) = ?1", &name)?);
+                }
             }
         }
         found.retain(|one| (gone || one.gone.is_none()) && wanted.takes(&one.version, one.pinned));

@@ -29,6 +29,8 @@ pub struct Company {
     pub open: Vec<(&'static str, i32, usize)>,
     /// The entries that are there, or the worst of them.
     pub entries: Vec<CompanyEntry>,
+    /// Are there more findings of files than those that are among them?
+    pub files_cut: bool,
 }
 
 /// A week of a company.
@@ -135,6 +137,9 @@ pub fn company(company: &Company, out: &mut dyn Write) -> io::Result<()> {
     )];
     if here < entries {
         said.push(format!("Listed below are the {here} worst; `tsuba company list` has all of them."));
+    }
+    if company.files_cut {
+        said.push("Of findings in files the worst are listed; `tsuba company export` has all of them.".to_owned());
     }
     let page = Page {
         policy: policy(),

@@ -3,6 +3,7 @@
 use super::{bill, written};
 use crate::dates::as_of;
 use crate::exit::Done;
+use crate::output;
 use clap::{Args as Arguments, ValueEnum};
 use std::io;
 use std::path::PathBuf;
@@ -51,8 +52,11 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
         super::parquet::write(store, args.open, args.output.as_deref())?;
         return Ok(Done::Clean);
     }
-    // In memory, before anything is written.
-    let bill = if args.format == ExportFormat::CycloneDx { Some(bill::report(store, &day)?) } else { None };
+    if args.format == ExportFormat::CycloneDx {
+        let report = bill::report(store, &day)?;
+        output::write(args.output.as_ref(), |out| CycloneDx.render(&report, out))?;
+        return Ok(Done::Clean);
+    }
     let each = |take: &mut dyn FnMut(FindingLine) -> io::Result<()>| store.each_finding(args.open, None, take);
     written(args.output.as_ref(), |out| match args.format {
         ExportFormat::Csv => {
@@ -61,13 +65,10 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
             Ok(table.finish()?)
         }
         ExportFormat::Ocsf => each(&mut |finding| event(&finding, &day).write(out)),
-        _ => match &bill {
-            Some(report) => Ok(CycloneDx.render(report, out)?),
-            None => each(&mut |finding| {
-                serde_json::to_writer(&mut *out, &finding)?;
-                out.write_all(b"\n")
-            }),
-        },
+        _ => each(&mut |finding| {
+            serde_json::to_writer(&mut *out, &finding)?;
+            out.write_all(b"\n")
+        }),
     })?;
     Ok(Done::Clean)
 }

@@ -24,7 +24,7 @@ pub(super) struct Args {
     /// Up to this date (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     as_of: Option<String>,
-    /// List at most so many entries, the worst ones; the figures are of all
+    /// List at most so many entries, the worst ones, and so many findings of files; the figures are of all
     #[arg(long, value_name = "N", default_value_t = 20_000)]
     limit: usize,
 }
@@ -42,7 +42,7 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
     let filter = Filter { limit: Some(args.limit), ..Filter::default() };
     let verdicts = store.counts(&filter)?.verdicts.into_iter();
     let open = store.open_since()?.into_iter();
-    let company = Company {
+    let mut company = Company {
         as_of: today.to_string(),
         sources: store.scopes()?,
         version: env!("CARGO_PKG_VERSION").to_owned(),
@@ -52,7 +52,10 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
             .collect(),
         open: open.map(|(severity, first, count)| (severity, days(&first, today), count)).collect(),
         entries: entries(store, &filter, today)?,
+        files_cut: false,
     };
+    let of_files = company.entries.iter().filter(|entry| entry.verdict.is_empty());
+    company.files_cut = of_files.map(|entry| entry.findings.len()).sum::<usize>() > args.limit;
     output::write(Some(&args.output), |out| tsuba_report::company(&company, out))?;
     output::note(&format!("written to {}", args.output.display()));
     Ok(Done::Clean)
@@ -61,7 +64,7 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
 /// The entries that are meant with what is open, and the files with findings of their own.
 fn entries(store: &Store, filter: &Filter, today: Date) -> anyhow::Result<Vec<CompanyEntry>> {
     let mut open: BTreeMap<(String, String), Vec<FindingLine>> = BTreeMap::new();
-    for finding in store.open_findings(filter, filter.limit.unwrap_or(usize::MAX >> 1))? {
+    for finding in store.open_findings(filter, filter.limit.map_or(usize::MAX, |most| most.saturating_add(1)))? {
         // What belongs to no entry is of its file.
         let of = if finding.entry.is_empty() { finding.setup.clone() } else { finding.entry.clone() };
         open.entry((finding.scope.clone(), of)).or_default().push(finding);

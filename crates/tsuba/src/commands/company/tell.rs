@@ -78,7 +78,7 @@ pub(super) fn entries(counts: &Counts, skipped: usize, found: &[EntryLine], out:
         }
         page.row("seen", &format!("{}  [{}]", span(&line.first_seen, &line.last_seen, line.gone.as_deref()), line.id))?;
     }
-    let end = skipped + found.len();
+    let end = skipped.saturating_add(found.len());
     if let more @ 1.. = counts.entries.saturating_sub(end) {
         writeln!(out, "\nand {more} more: `--skip {end}` goes on, `--format csv` has them all")?;
     }
