@@ -276,4 +276,23 @@ mod tests {
         assert!(drawn.contains("3000000 critical and high"), "{drawn}");
         assert!([",-", "\"-", " -", "NaN"].iter().all(|outside| !drawn.contains(outside)), "{drawn}");
     }
+
+    #[test]
+    fn what_is_left_out_is_said_above_everything() {
+        let page = |verdicts: Vec<(String, Verdict, usize)>, files_cut| {
+            let mut out = Vec::new();
+            company(&Company { verdicts, files_cut, ..Company::default() }, &mut out).unwrap();
+            let text = String::from_utf8(out).unwrap();
+            let head = text.find("<header>").unwrap()..text.find("<nav").unwrap();
+            text.get(head).unwrap().to_owned()
+        };
+        let two = vec![("Harbour".to_owned(), Verdict::Refuse, 2)];
+        for (verdicts, files_cut, entries, files) in
+            [(vec![], false, false, false), (two.clone(), false, true, false), (two, true, true, true)]
+        {
+            let head = page(verdicts, files_cut);
+            assert_eq!(head.contains("Listed below are the 0 worst"), entries, "{head}");
+            assert_eq!(head.contains("Of findings in files the worst are listed"), files, "{head}");
+        }
+    }
 }
