@@ -338,6 +338,36 @@ const SHAPES: &[Shape] = &[
             list(n, |at| format!("\"x{at}\": {{ \"defaultMode\": \"yolo\" }}"))
         )
     }),
+    ("sandboxes beside settings of an agent", "a.json", |n| {
+        format!(
+            "{{ {}, \"mcpServers\": {{ \"s\": {{ \"command\": \"s\" }} }} }}",
+            list(n, |at| format!("\"x{at}.sandbox\": {{ \"enabled\": false }}"))
+        )
+    }),
+    ("tables of servers beside inputs", "a.json", |n| {
+        format!(
+            "{{ {}, \"inputs\": [{}] }}",
+            list(n, |at| format!("\"servers{}\": {{ \"s\": {{ \"command\": \"s\" }} }}", "_".repeat(at % 50))),
+            list(n, |at| format!("{{ \"x{at}\": 1 }}"))
+        )
+    }),
+    ("lists of tools beside servers", "a.json", |n| {
+        format!(
+            "{{ \"mcpServers\": {{ {} }}, \"allowedTools\": [{}] }}",
+            list(n, |at| format!("\"s{at}\": {{ \"command\": \"s\" }}")),
+            list(n, |at| format!("\"mcp__s{at}__t\""))
+        )
+    }),
+    ("servers behind one gateway", "compose.yaml", |n| {
+        let ports = (0..n).map(|at| format!("      - \"{}:80\"\n", 1000 + at)).collect::<String>();
+        let services = (0..n).map(|at| format!("  mcp-{at}:\n    image: x/mcp-server-{at}\n")).collect::<String>();
+        format!("services:\n  gateway:\n    image: x/mcp-gateway\n    ports:\n{ports}{services}")
+    }),
+    ("services beside other keys", "compose.yaml", |n| {
+        let services = (0..n).map(|at| format!("  mcp-{at}:\n    image: x/mcp-server-{at}\n")).collect::<String>();
+        let others = (0..n).map(|at| format!("x-{at}: {{ a: b }}\n")).collect::<String>();
+        format!("services:\n{services}{others}")
+    }),
     ("services", "compose.yaml", |n| {
         format!(
             "services:\n{}",

@@ -2,6 +2,7 @@
 
 use super::cluster::clusters;
 use super::connect::{connect, receivers};
+use super::counting::{Counting, Deciding};
 use super::elsewhere::Elsewhere;
 use super::finding::{Finding, disambiguate_fingerprints, finding, secret_spans, waive};
 use super::options::Options;
@@ -17,7 +18,7 @@ use crate::register::{Register, ReviewStatus, approved_versions, standings};
 use crate::text::{Key, Masker, Redactor, fingerprint, keyed};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
-use crate::understand::{Analysis, Credential, Known, Logins, Part, logins};
+use crate::understand::{Analysis, Credential, Known, Logins, logins};
 
 /// A file that looks like a setup and could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -52,7 +53,7 @@ pub struct Audit {
     /// Documents of evidence that were left out: they are of entries that are not judged here.
     pub of_others: usize,
     names: BTreeMap<String, String>,
-    elsewhere: Elsewhere,
+    counting: Counting,
 }
 
 impl Audit {
@@ -64,13 +65,7 @@ impl Audit {
     /// The findings that count for an entry: its own, then those of what its server lists, then those of the gateway that it is behind; of each
     /// the worst first.
     pub fn findings_for(&self, entry_ref: EntryRef) -> Vec<&Finding> {
-        let of = |place: EntryRef| {
-            self.findings.iter().map(AsRef::as_ref).filter(move |finding: &&Finding| finding.entry_ref == place)
-        };
-        counting((&self.analyses, &self.logins, &self.elsewhere), entry_ref)
-            .flat_map(of)
-            .filter(|finding| counts(finding, entry_ref, &self.elsewhere))
-            .collect()
+        self.counting.findings_for((&self.findings, &self.analyses, &self.logins), entry_ref)
     }
 }
 
@@ -132,10 +127,8 @@ pub fn audit(
         waive(&mut findings, register, options.today);
     }
     sort_worst_first(&mut findings, &analyses);
-    let mut own: BTreeMap<EntryRef, Vec<usize>> = BTreeMap::new();
-    for (index, finding) in findings.iter().enumerate() {
-        own.entry(finding.entry_ref).or_default().push(index);
-    }
+    let counting = Counting::new(elsewhere, &findings);
+    let deciding = Deciding::new(&counting, (&findings, &analyses, &logins));
     let judgements = analyses
         .iter()
         .enumerate()
@@ -144,23 +137,16 @@ pub fn audit(
                 .zip(&s.entries)
                 .map(|(index, entry)| {
                     let entry_ref = EntryRef { analysis, entry: Some(index) };
-                    let all = counting((&analyses, &logins, &elsewhere), entry_ref)
-                        .filter_map(|place| own.get(&place))
-                        .flatten()
-                        .copied();
-                    let counts = |index: &usize| {
-                        findings.get(*index).is_some_and(|finding| counts(finding, entry_ref, &elsewhere))
-                    };
                     let standing = standings.get(analysis).and_then(|own| own.get(index)?.as_ref());
                     let unseen = unseen(&analyses, (s, entry), standing, options);
-                    verdict::judge(&findings, &all.filter(counts).collect::<Vec<_>>(), unseen, entry.disabled)
+                    verdict::judge(&findings, &deciding.of(entry_ref), unseen, entry.disabled)
                 })
                 .collect()
         })
         .collect();
     let names = names(&analyses, options.key.as_ref());
     let register = options.register.clone();
-    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names, elsewhere }
+    Audit { analyses, findings, judgements, unread, register, standings, logins, cleaner, of_others, names, counting }
 }
 
 /// Puts the findings in the order in which they are told.
@@ -176,43 +162,6 @@ fn sort_worst_first(findings: &mut [Box<Finding>], analyses: &[Analysis]) {
     let worst = |f: &Finding| core::cmp::Reverse((f.severity, f.confidence));
     let compared = |f: &Finding| (worst(f), rank(f), f.span(), f.rule.id);
     findings.sort_by(|a, b| compared(a).cmp(&compared(b)).then_with(|| a.fingerprint.cmp(&b.fingerprint)));
-}
-
-/// Where findings stand that count for an entry: at itself, at what its server lists, at the gateway that it is behind, and at the documents of
-/// its login.
-fn counting(
-    (analyses, logins, elsewhere): (&[Analysis], &Logins, &Elsewhere),
-    entry_ref: EntryRef,
-) -> impl Iterator<Item = EntryRef> + use<> {
-    let login = entry_ref.entry.and_then(|index| logins.of_entry(Part { analysis: entry_ref.analysis, index }));
-    // What was captured of an entry counts for it anyway.
-    let papers = login.map(|login| login.documents.clone()).unwrap_or_default();
-    let analysis = analyses.get(entry_ref.analysis);
-    let listed = analysis.zip(entry_ref.entry).and_then(|(analysis, entry)| analysis.entries.get(entry)?.listed);
-    let listed = listed.map(|listed| EntryRef { analysis: listed.analysis, entry: Some(listed.entry) });
-    let gateway = analysis.filter(|analysis| entry_ref.entry.is_some() && analysis.exposure.gateway.is_some());
-    let gateway = gateway.map(|_| EntryRef { entry: None, ..entry_ref });
-    let papers = papers.into_iter().filter(move |analysis| *analysis != entry_ref.analysis);
-    let papers = papers.map(|analysis| EntryRef { analysis, entry: None });
-    // Of its own document what stands beside the entries is there already where it is behind a gateway.
-    let others = elsewhere.documents(entry_ref).into_iter();
-    let others = others.filter(move |analysis| gateway.is_none() || *analysis != entry_ref.analysis);
-    let others = others.map(|analysis| EntryRef { analysis, entry: None });
-    [Some(entry_ref), listed, gateway].into_iter().flatten().chain(papers).chain(others)
-}
-
-/// Of what is found of a gateway only how callers come to what is behind it counts for that.
-/// Of other documents only what leads to it, is its own right or lets its tools run does.
-fn counts(finding: &Finding, entry_ref: EntryRef, elsewhere: &Elsewhere) -> bool {
-    let EntryRef { analysis, entry } = finding.entry_ref;
-    if entry.is_some() || entry_ref.entry.is_none() {
-        return true;
-    }
-    match elsewhere.have(entry_ref, analysis, finding.pointer.as_str()) {
-        Some(true) => true,
-        Some(false) => analysis == entry_ref.analysis && finding.rule.ways.counts_behind,
-        None => finding.rule.ways.counts_behind,
-    }
 }
 
 /// Leaves out what tells of servers that are not judged, where it was handed over beside what is; answers how many documents that are.

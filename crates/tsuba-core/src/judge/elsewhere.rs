@@ -1,5 +1,6 @@
 //! What counts for an entry though it stands in another document: a route that leads to it, a list that lets its tools run.
 
+use super::counting::above;
 use super::rule::EntryRef;
 use crate::prelude::*;
 use crate::text::Pointer;
@@ -21,9 +22,23 @@ impl Elsewhere {
 
     /// Does a place of a document stand in one that counts for an entry? `None` where no place of that document does.
     pub(super) fn have(&self, entry: EntryRef, analysis: usize, pointer: &str) -> Option<bool> {
-        let own = self.0.get(&entry)?;
-        own.range((analysis, String::new())..).next().filter(|(first, _)| *first == analysis)?;
-        let above = pointer.match_indices('/').map(|(at, _)| at).chain([pointer.len()]);
-        Some(above.filter_map(|at| pointer.get(..at)).any(|place| own.contains(&(analysis, place.to_owned()))))
+        let own = self.0.get(&entry).filter(|_| self.has(entry, analysis))?;
+        Some(above(pointer).any(|place| own.contains(&(analysis, place.to_owned()))))
+    }
+
+    /// Does a place of a document count for an entry?
+    pub(super) fn has(&self, entry: EntryRef, analysis: usize) -> bool {
+        self.of(entry, analysis).next().is_some()
+    }
+
+    /// The places of a document that count for an entry.
+    pub(super) fn of(&self, entry: EntryRef, analysis: usize) -> impl Iterator<Item = &str> {
+        let own = self.0.get(&entry).into_iter().flat_map(move |own| own.range((analysis, String::new())..));
+        own.take_while(move |(of, _)| *of == analysis).map(|(_, place)| place.as_str())
+    }
+
+    /// Every place that counts for one, some more than once.
+    pub(super) fn places(&self) -> impl Iterator<Item = (usize, &str)> {
+        self.0.values().flatten().map(|(analysis, place)| (*analysis, place.as_str()))
     }
 }

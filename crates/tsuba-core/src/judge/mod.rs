@@ -6,6 +6,7 @@
 mod audit;
 mod cluster;
 mod connect;
+mod counting;
 mod elsewhere;
 mod excerpt;
 mod finding;

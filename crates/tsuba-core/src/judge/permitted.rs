@@ -8,6 +8,8 @@ use crate::understand::{Analysis, SetupKind};
 
 /// So many entries and setups are looked at for what such settings mean; what is found of more of them is told, and counts for no entry.
 const MAX_LOOKED_AT: usize = 100_000;
+/// Of the settings of a document that let every server's tools run, so many count for each entry; they all say the same.
+const MAX_FOR_ALL: usize = 20;
 
 /// Where a file lies.
 struct Place<'a> {
@@ -136,7 +138,13 @@ fn permits(at: usize, analysis: &Analysis) -> Vec<Permit> {
         server: allowed.server.as_deref().map(plain),
         every_tool: allowed.tool.is_none(),
     });
-    modes.chain(tools).collect()
+    let (mut every, mut some) = (0, 0);
+    let counts = |permit: &Permit| {
+        let seen = if permit.every_tool { &mut every } else { &mut some };
+        *seen += usize::from(permit.server.is_none());
+        permit.server.is_some() || *seen <= MAX_FOR_ALL
+    };
+    modes.chain(tools).filter(counts).collect()
 }
 
 #[cfg(test)]

@@ -15,7 +15,7 @@ use crate::text::{Located, Pointer, Remote, normal};
 /// Understands a server that is put together from several places.
 pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> Entry {
     let server =
-        Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, around: &made.node };
+        Server { name: made.name.clone(), pointer: made.pointer.clone(), node: &made.node, allowed: Arc::default() };
     let mut entry = understand(document, &server, lexicon);
     if made.builds {
         built_on(document, &mut entry);

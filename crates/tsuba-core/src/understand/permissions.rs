@@ -4,6 +4,7 @@
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation, Value};
 use crate::text::{Located, Pointer, normal};
+use core::cell::LazyCell;
 
 /// What a file of settings lets run.
 #[derive(Clone, Debug, Default)]
@@ -104,13 +105,21 @@ pub(super) fn permissions(document: &Document, own: &[&str]) -> Permissions {
 }
 
 fn search(node: &Node, pointer: &Pointer, depth: usize, out: &mut Permissions) {
+    // Pages and test runners have sandboxes, too: what an agent's stand beside is looked for once.
+    let of_agent = LazyCell::new(|| {
+        node.effective().any(|member| {
+            matches!(normal(&member.key.text).as_str(), "permissions" | "hooks" | "approvalpolicy" | "mcpservers")
+        })
+    });
     for member in node.effective() {
         let at = pointer.key(&member.key.text);
         let key = normal(&member.key.text);
         let last = member.key.text.rsplit_once('.').map_or_else(|| key.clone(), |(_, last)| normal(last));
         if let Some(setting) = mode(member, &key, &last, &at) {
             out.modes.push(setting);
-        } else if let Some(setting) = unboxed(member, &last, &at).or_else(|| switched_off(node, member, &last, &at)) {
+        } else if let Some(setting) =
+            unboxed(member, &last, &at).or_else(|| switched_off(member, &last, &at).filter(|_| *of_agent))
+        {
             out.unboxed.push(setting);
         } else if LISTS.contains(&last.as_str()) && member.value.is_list() {
             let items = member.value.items().iter().enumerate();
@@ -154,12 +163,9 @@ fn unboxed(member: &Member, last: &str, at: &Pointer) -> Option<Located> {
     if off { quoted(member, at) } else { None }
 }
 
-/// `sandbox: {enabled: false}` beside other settings of an agent: pages and test runners have sandboxes, too.
-fn switched_off(around: &Node, member: &Member, last: &str, at: &Pointer) -> Option<Located> {
-    let of_agent = |member: &&Member| {
-        matches!(normal(&member.key.text).as_str(), "permissions" | "hooks" | "approvalpolicy" | "mcpservers")
-    };
-    if last != "sandbox" || around.effective().find(of_agent).is_none() {
+/// `sandbox: {enabled: false}`.
+fn switched_off(member: &Member, last: &str, at: &Pointer) -> Option<Located> {
+    if last != "sandbox" {
         return None;
     }
     let enabled = member.value.effective().find(|inner| normal(&inner.key.text) == "enabled")?;

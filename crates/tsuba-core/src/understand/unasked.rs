@@ -102,16 +102,12 @@ fn setting(value: &Node, at: Pointer, yes_means_unasked: bool, out: &mut Unasked
 
 /// Permission lists beside the servers name tools as `mcp__SERVER__TOOL`; without a tool they mean all of them.
 fn around(server: &Server<'_>, out: &mut Unasked) {
-    let lists = [server.around.get("allowedTools"), server.around.get("permissions").and_then(|p| p.get("allow"))];
-    let prefix = format!("mcp__{}", server.name.text);
-    for item in lists.into_iter().flatten().flat_map(Node::items) {
-        let Some(rest) = item.text().and_then(|text| text.strip_prefix(&prefix)) else { continue };
-        let here = |text: &str| Located { text: text.to_owned(), span: item.span, pointer: server.pointer.clone() };
-        match rest.strip_prefix("__") {
-            None if rest.is_empty() => out.all = Some(here("mcp__*").into()),
-            Some("*") => out.all = Some(here("mcp__*").into()),
+    for listed in server.allowed.of(&server.name.text) {
+        let here =
+            |text: &str| Located { text: text.to_owned(), span: listed.item.span, pointer: server.pointer.clone() };
+        match listed.tool {
+            None => out.all = Some(here("mcp__*").into()),
             Some(tool) => out.tools.push(here(tool)),
-            None => {}
         }
     }
 }
@@ -168,6 +164,8 @@ mod tests {
             (r#""permissions": { "allow": ["mcp__t"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__t__*"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__tide__x"] },"#, "unknown"),
+            (r#""permissions": { "allow": ["mcp__t__"] },"#, "some:"),
+            (r#""permissions": { "allow": ["mcp__t__a__b", "mcp__t___c"] },"#, "some: a__b _c"),
         ] {
             assert_eq!(describe(r#""timeout": 3"#, around), want, "{around}");
         }

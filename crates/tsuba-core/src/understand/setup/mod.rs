@@ -1,12 +1,15 @@
 //! Recognising a setup by its shape: maps and lists of servers, wherever they are nested. No program's file name is known here.
 
+mod allowed;
 mod kind;
 
+pub(super) use allowed::Allowed;
 pub use kind::SetupKind;
 
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation, Value, front_matter};
 use crate::text::{Located, Pointer, Span, normal};
+use core::cell::LazyCell;
 
 /// A server found in a document, not yet understood.
 #[derive(Clone, Debug)]
@@ -17,8 +20,8 @@ pub struct Server<'d> {
     pub pointer: Pointer,
     /// Its settings.
     pub node: &'d Node,
-    /// The list of tools that its surroundings let run unasked (a `permissions`-like table beside the servers).
-    pub around: &'d Node,
+    /// The tools that lists beside the servers let run unasked.
+    pub allowed: Arc<Allowed<'d>>,
 }
 
 /// What was recognised in a document.
@@ -120,8 +123,15 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
     if is_hosted(node) {
         let name = name_of(node, pointer, &["server_label", "name", "id"], || "server".to_owned());
         duplicates_below(node, pointer, found, 0);
-        return found.servers.push(Server { name, pointer: pointer.clone(), node, around: node });
+        let allowed = Arc::new(Allowed::beside(node));
+        return found.servers.push(Server { name, pointer: pointer.clone(), node, allowed });
     }
+    // What all maps of servers here share is looked for once, and only where there is one.
+    let allowed = LazyCell::new(|| Arc::new(Allowed::beside(node)));
+    let inputs = LazyCell::new(|| node.get("inputs").filter(|inputs| inputs.is_list()));
+    let asks_for_inputs =
+        LazyCell::new(|| inputs.is_some_and(|list| list.items().iter().any(|i| i.get("id").is_some())));
+    let mut has_table = false;
     for (index, item) in node.items().iter().enumerate().filter(|(_, item)| item.is_map()) {
         search(item, &pointer.index(index), depth + 1, found);
     }
@@ -135,25 +145,26 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
         match key.as_str() {
             // The key alone says it.
             _ if matches!(last.as_str(), "mcpservers" | "contextservers") => {
-                collection(value, &at, node, found, |_| true);
+                collection(value, &at, &allowed, found, |_| true);
             }
             _ if last == "servers" && before == "mcp" => {
-                collection(value, &at, node, found, |server| is_server(server, false));
+                collection(value, &at, &allowed, found, |server| is_server(server, false));
             }
-            "servers" if is_server_table(node, value) => {
-                if let Some(inputs) = node.get("inputs").filter(|inputs| inputs.is_list()) {
-                    found.inputs.push((pointer.key("inputs"), inputs));
+            "servers" if is_server_table(value, || *asks_for_inputs) => {
+                if !has_table {
+                    found.inputs.extend(inputs.map(|inputs| (pointer.key("inputs"), inputs)));
+                    duplicates(node, pointer, found);
+                    has_table = true;
                 }
-                duplicates(node, pointer, found);
-                collection(value, &at, node, found, |server| is_server(server, true));
+                collection(value, &at, &allowed, found, |server| is_server(server, true));
             }
             "mcp" if value.get("servers").is_none() && value.get("mcpServers").is_none() => {
-                collection(value, &at, node, found, |server| is_server(server, false));
+                collection(value, &at, &allowed, found, |server| is_server(server, false));
             }
-            "extensions" => collection(value, &at, node, found, is_extension),
+            "extensions" => collection(value, &at, &allowed, found, is_extension),
             // Under a key of somebody's own: `toolServers`, `agent_servers`.
             _ if key.len() > 7 && key.ends_with("servers") && holds_servers(value) => {
-                collection(value, &at, node, found, |server| is_server(server, false));
+                collection(value, &at, &allowed, found, |server| is_server(server, false));
             }
             _ => {
                 if is_import(&key, value) || is_tool_import(&key, value) {
@@ -185,7 +196,7 @@ fn is_tool_import(key: &str, value: &Node) -> bool {
 fn collection<'d>(
     value: &'d Node,
     pointer: &Pointer,
-    around: &'d Node,
+    allowed: &Arc<Allowed<'d>>,
     found: &mut Found<'d>,
     accept: impl Fn(&Node) -> bool,
 ) {
@@ -193,14 +204,14 @@ fn collection<'d>(
     match &value.value {
         Value::Map(_) => {
             for member in value.effective().filter(|m| m.value.is_map() && accept(&m.value)) {
-                found.servers.push(server_of(member, pointer, around));
+                found.servers.push(server_of(member, pointer, allowed));
             }
         }
         Value::List(items) => {
             for (index, item) in items.iter().enumerate().filter(|(_, item)| item.is_map() && accept(item)) {
                 let at = pointer.index(index);
                 let name = name_of(item, &at, &["name", "id", "title"], || format!("#{}", index + 1));
-                found.servers.push(Server { name, pointer: at, node: item, around });
+                found.servers.push(Server { name, pointer: at, node: item, allowed: allowed.clone() });
             }
         }
         Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => {}
@@ -225,10 +236,10 @@ fn name_of(node: &Node, at: &Pointer, keys: &[&str], otherwise: impl FnOnce() ->
     })
 }
 
-fn server_of<'d>(member: &'d Member, pointer: &Pointer, around: &'d Node) -> Server<'d> {
+fn server_of<'d>(member: &'d Member, pointer: &Pointer, allowed: &Arc<Allowed<'d>>) -> Server<'d> {
     let at = pointer.key(&member.key.text);
     let name = Located { text: member.key.text.clone(), span: member.key.span, pointer: at.clone() };
-    Server { name, pointer: at, node: &member.value, around }
+    Server { name, pointer: at, node: &member.value, allowed: allowed.clone() }
 }
 
 /// Keys of a mapping that are written again later.
@@ -269,16 +280,13 @@ fn is_hosted(node: &Node) -> bool {
 }
 
 /// Is the table under `servers` one of tool servers? Web-server lists, API descriptions and language servers use the word too.
-fn is_server_table(around: &Node, table: &Node) -> bool {
+fn is_server_table(table: &Node, asks_for_inputs: impl Fn() -> bool) -> bool {
     let servers: Vec<&Node> = match &table.value {
         Value::Map(members) => members.iter().map(|m| &m.value).collect(),
         Value::List(items) => items.iter().collect(),
         Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => return false,
     };
-    if around.get("inputs").is_some_and(|inputs| inputs.items().iter().any(|i| i.get("id").is_some())) {
-        return servers.iter().any(|s| is_server(s, false));
-    }
-    servers.iter().any(|s| is_server(s, true))
+    servers.iter().any(|s| is_server(s, true)) || (servers.iter().any(|s| is_server(s, false)) && asks_for_inputs())
 }
 
 /// Are all of these servers, and does one say itself that it is a tool server?
@@ -374,14 +382,15 @@ fn bare<'d>(root: &'d Node, pointer: &Pointer, found: &mut Found<'d>) {
         && root.get("scripts").is_none()
     {
         let name = name_of(root, pointer, &["name", "id", "title"], || "server".to_owned());
-        found.servers.push(Server { name, pointer: pointer.clone(), node: root, around: root });
+        let allowed = Arc::new(Allowed::beside(root));
+        found.servers.push(Server { name, pointer: pointer.clone(), node: root, allowed });
         duplicates_below(root, pointer, found, 0);
         return;
     }
     let members = root.members();
     let all = !members.is_empty() && members.iter().all(|m| is_server(&m.value, false));
     if all && members.iter().any(|m| says_so(&m.value)) {
-        collection(root, pointer, root, found, |server| is_server(server, false));
+        collection(root, pointer, &Arc::new(Allowed::beside(root)), found, |server| is_server(server, false));
     }
 }
 
