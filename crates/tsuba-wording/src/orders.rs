@@ -6,8 +6,9 @@
 use super::concept::{Concept, Set};
 use super::job::Job;
 use super::matched::Match;
+use super::reader::shortened;
 use super::sentence::{Hit, Sentences};
-use super::{Class, Strength, shortened};
+use super::{Class, Strength};
 use crate::prelude::*;
 use core::ops::Range;
 use tsuba_document::text::{boundary, head, named};

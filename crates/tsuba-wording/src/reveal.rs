@@ -2,7 +2,7 @@
 
 use super::fold::Folded;
 use super::revealed::Revealed;
-use super::{codes, decode, markup, turned, unseen};
+use super::{codes, decode, markup, stand_ins, turned, unseen};
 use crate::prelude::*;
 use core::ops::Range;
 
@@ -22,6 +22,7 @@ pub(super) fn reveal(text: &str, folded: &Folded, dark: &[Range<usize>]) -> Vec<
     }
     decode::find(text, &mut out);
     codes::find(text, &mut out);
+    stand_ins::find(text, &mut out);
     turned::find(folded, dark, &mut out);
     out.sort_by_key(|part| (part.range.start, part.how));
     out

@@ -44,6 +44,8 @@ pub enum How {
     Reversed,
     /// Letters set apart.
     Spaced,
+    /// Signs for letters.
+    StandIns,
 }
 
 impl How {
@@ -69,6 +71,7 @@ impl How {
             Self::Rotated => "with its letters moved along the alphabet",
             Self::Reversed => "written backwards",
             Self::Spaced => "with its letters set apart",
+            Self::StandIns => "with signs for letters",
         }
     }
 

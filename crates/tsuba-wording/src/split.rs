@@ -4,11 +4,12 @@ use super::concept::Set;
 use super::features::Known;
 use super::fold::fold;
 use super::matched::Setting;
+use super::reader::shortened;
 use super::said::{Passage, Place, Said};
 use super::sentence::{sentences, whole};
 use super::weigh::{deeds, may_amount};
 use super::words::words;
-use super::{Class, MAX_REMARKS, Remark, Strength, shortened};
+use super::{Class, MAX_REMARKS, Remark, Strength};
 use crate::prelude::*;
 
 /// So many places are read as one text, at most so many bytes of each.

@@ -164,7 +164,7 @@ mod tests {
             (r#""permissions": { "allow": ["mcp__t"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__t__*"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__tide__x"] },"#, "unknown"),
-            (r#""permissions": { "allow": ["mcp__t__"] },"#, "some:"),
+            (r#""permissions": { "allow": ["mcp__t__"] },"#, "some"),
             (r#""permissions": { "allow": ["mcp__t__a__b", "mcp__t___c"] },"#, "some: a__b _c"),
         ] {
             assert_eq!(describe(r#""timeout": 3"#, around), want, "{around}");
