@@ -47,23 +47,9 @@ impl Filter {
         if !self.gone {
             text.push_str(" AND e.gone IS NULL");
         }
-        // A text that stands in a name is missing in it where it is taken out; nothing stands in every name.
-        let scopes: &[String] = if self.scopes.iter().any(String::is_empty) { &[] } else { &self.scopes };
-        let forms = [
-            (self.verdicts.as_slice(), "e.verdict = ?"),
-            (self.teams.as_slice(), "e.team = ?"),
-            (scopes, "replace(s.name, ?, '') <> s.name"),
-        ];
-        for (list, form) in forms {
-            let mut any = Vec::new();
-            for one in list {
-                values.push(Value::from(one));
-                any.push(form.replace('?', &format!("?{}", values.len())));
-            }
-            if !any.is_empty() {
-                text.push_str(&format!(" AND ({})", any.join(" OR ")));
-            }
-        }
+        text.push_str(&one_of(&self.verdicts, "e.verdict = ?", &mut values));
+        text.push_str(&one_of(&self.teams, "e.team = ?", &mut values));
+        text.push_str(&within(&self.scopes, &mut values));
         (text, values)
     }
 
@@ -73,6 +59,23 @@ impl Filter {
         let most = |count: usize| i64::try_from(count).unwrap_or(i64::MAX);
         format!("LIMIT {} OFFSET {}", most(self.limit.unwrap_or(usize::MAX)), most(self.skip))
     }
+}
+
+/// One of a list must be so, if there is one: the end of a condition, with what is added to its values.
+fn one_of<'v>(list: &'v [String], form: &str, values: &mut Vec<Value<'v>>) -> String {
+    let mut any = Vec::new();
+    for one in list {
+        values.push(Value::from(one));
+        any.push(form.replace('?', &format!("?{}", values.len())));
+    }
+    if any.is_empty() { String::new() } else { format!(" AND ({})", any.join(" OR ")) }
+}
+
+/// The scope (`s`) must have one of these in its name.
+pub(crate) fn within<'v>(scopes: &'v [String], values: &mut Vec<Value<'v>>) -> String {
+    // A text that stands in a name is missing in it where it is taken out; nothing stands in every name.
+    let scopes = if scopes.iter().any(String::is_empty) { &[] } else { scopes };
+    one_of(scopes, "replace(s.name, ?, '') <> s.name", values)
 }
 
 /// An entry.
@@ -284,13 +287,13 @@ impl Store {
         Ok(usize::try_from(count.unwrap_or_default()).unwrap_or(usize::MAX))
     }
 
-    /// Every finding, or those that are open, by scope and place.
+    /// Every finding, or those that are open, by scope and place; of scopes that have one of these texts in their names, where there are any.
     ///
     /// # Errors
     /// Where the database cannot be read.
-    pub fn findings(&self, open: bool) -> Result<Vec<FindingLine>, StoreError> {
+    pub fn findings(&self, open: bool, scopes: &[String]) -> Result<Vec<FindingLine>, StoreError> {
         let mut all = Vec::new();
-        self.each_finding(open, None, |line| {
+        self.each_finding((open, scopes), None, |line| {
             all.push(line);
             Ok(())
         })?;
@@ -341,18 +344,21 @@ impl Store {
         self.0.rows("SELECT DISTINCT first_seen FROM finding ORDER BY first_seen", values![], |row| row.text(0))
     }
 
-    /// The findings one after the other, for there may be more than memory holds; with `day` those that were first seen then.
+    /// The findings one after the other, for there may be more than memory holds; those that are open, of some scopes, as for
+    /// [`Store::findings`]; with `day` those that were first seen then.
     ///
     /// # Errors
     /// Where the database cannot be read, and what `take` says.
     pub fn each_finding(
         &self,
-        open: bool,
+        (open, scopes): (bool, &[String]),
         day: Option<&str>,
         take: impl FnMut(FindingLine) -> std::io::Result<()>,
     ) -> Result<(), StoreError> {
         let of_day = if day.is_some() { "f.first_seen = ?2" } else { "CAST(?2 AS TEXT) IS NULL" };
-        self.findings_where(&format!("(?1 = 0 OR f.closed IS NULL) AND {of_day}"), values![open, day], take)
+        let mut values = vec![Value::from(open), Value::from(day)];
+        let within = within(scopes, &mut values);
+        self.findings_where(&format!("(?1 = 0 OR f.closed IS NULL) AND {of_day}{within}"), &values, take)
     }
 
     fn findings_where(

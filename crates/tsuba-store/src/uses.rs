@@ -1,6 +1,6 @@
 //! What an entry uses, by the names under which it is asked for: packages, images, programs, hosts, tools, credentials.
 
-use crate::db::values;
+use crate::list::within;
 use crate::{Store, StoreError};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::understand::launch::{Pin, Source};
@@ -25,11 +25,13 @@ impl Store {
     ///
     /// # Errors
     /// Where the database cannot be read.
-    pub fn uses_by_entry(&self) -> Result<BTreeMap<(String, String), Vec<Used>>, StoreError> {
+    pub fn uses_by_entry(&self, scopes: &[String]) -> Result<BTreeMap<(String, String), Vec<Used>>, StoreError> {
         let mut out: BTreeMap<(String, String), Vec<Used>> = BTreeMap::new();
-        let select = "SELECT s.name, e.key, u.kind, u.name, u.version, u.pinned FROM used u JOIN entry e ON e.id = u.entry
-             JOIN scope s ON s.id = e.scope WHERE e.gone IS NULL AND e.kind = 'entry' ORDER BY s.name, e.key, u.kind, u.name, u.version";
-        self.0.each(select, values![], |row| {
+        let mut values = Vec::new();
+        let within = within(scopes, &mut values);
+        let select = format!("SELECT s.name, e.key, u.kind, u.name, u.version, u.pinned FROM used u JOIN entry e ON e.id = u.entry
+             JOIN scope s ON s.id = e.scope WHERE e.gone IS NULL AND e.kind = 'entry'{within} ORDER BY s.name, e.key, u.kind, u.name, u.version");
+        self.0.each(&select, &values, |row| {
             let used = Used { kind: row.text(2)?, name: row.text(3)?, version: row.text(4)?, pinned: row.flag(5)? };
             out.entry((row.text(0)?, row.text(1)?)).or_default().push(used);
             Ok(())

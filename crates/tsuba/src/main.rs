@@ -16,6 +16,7 @@ mod gather;
 mod jobs;
 mod known;
 mod lock;
+mod memory;
 mod naming;
 mod output;
 mod patch;

@@ -3,14 +3,17 @@
 use crate::config::Config;
 use crate::gather::{Gathered, InputArgs, gather};
 use crate::known::known;
+use crate::memory::Found;
 use crate::register;
 use crate::threads::Threads;
 use crate::trusted::Judged;
 use jiff::civil::Date;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use tsuba_core::judge::{Audit, Options, Rule, audit};
 use tsuba_core::register::Register;
+use tsuba_core::text::Memory;
 use tsuba_report::{Report, Source, Written, stream};
 
 const VERSION: &str = env!("CARGO_PKG_VERSION");
@@ -26,6 +29,7 @@ pub(crate) struct Pipeline {
     rules: Vec<&'static Rule>,
     families: Vec<String>,
     looks_beside: bool,
+    memory: Option<Arc<dyn Memory>>,
 }
 
 impl Pipeline {
@@ -40,6 +44,7 @@ impl Pipeline {
             rules: tsuba_core::rules::all(),
             families: Vec::new(),
             looks_beside: false,
+            memory: None,
         }
     }
 
@@ -82,6 +87,12 @@ impl Pipeline {
     /// Takes in what is known beside the documents: lockfiles, installed packages, digests that other setups name.
     pub(crate) fn looking_beside(mut self) -> Self {
         self.looks_beside = true;
+        self
+    }
+
+    /// Judges again and again, and does not look twice for secrets in a text that stayed the same.
+    pub(crate) fn remembering(mut self) -> Self {
+        self.memory = Some(Arc::new(Found::default()));
         self
     }
 
@@ -139,6 +150,7 @@ impl Pipeline {
             key,
             register: self.register,
             policy,
+            memory: self.memory,
             ..Options::on(self.today)
         };
         let threads = Threads::new(self.wanted.jobs);

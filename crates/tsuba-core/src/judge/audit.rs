@@ -12,10 +12,9 @@ use super::rule::{All, Check, Entries, EntryRef, Hit, Listings, OAuth, Out, Rule
 use super::spread::Parallel;
 use super::unseen::unseen;
 use super::verdict::{self, Judgement};
-use crate::policy::Policy;
 use crate::prelude::*;
 use crate::register::{Register, ReviewStatus, approved_versions, standings};
-use crate::text::{Key, Masker, Redactor, fingerprint, keyed};
+use crate::text::{Key, Masker, Redactor, fingerprint, keyed, strong_fingerprint};
 use crate::understand::credential::{Vocabulary, suspects};
 use crate::understand::launch::{Container, Package};
 use crate::understand::{Analysis, Credential, Known, Logins, logins};
@@ -97,7 +96,7 @@ pub fn audit(
         .filter(|r| options.families.is_empty() || options.families.iter().any(|f| f == r.family()))
         .collect();
     let (cleaner, (together, standings)) = spread.both(
-        || cleaner(&analyses, &options.policy),
+        || cleaner(&analyses, options),
         || {
             let standings =
                 options.register.as_ref().map(|r| standings(&analyses, r, options.today)).unwrap_or_default();
@@ -214,12 +213,20 @@ pub fn pattern_redactor() -> Redactor {
 }
 
 /// Knows every secret of every setup. Well-known defaults are told apart: `postgres` is also a word.
-fn cleaner(analyses: &[Analysis], policy: &Policy) -> Redactor {
+fn cleaner(analyses: &[Analysis], options: &Options) -> Redactor {
     let secrets = || analyses.iter().flat_map(Analysis::all_credentials).map(|(_, credential)| credential);
-    let kept = secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
-    let common = secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
-    let vocabulary = policy.vocabulary.clone();
-    Redactor::new(Masker::new(kept, common, move |text| suspects(text, &vocabulary)))
+    let kept = || secrets().filter(|h| h.is_plaintext() && !h.trivial).map(|h| h.value.text.as_str());
+    let common = || secrets().filter(|h| h.trivial).map(|h| h.value.text.as_str());
+    let vocabulary = options.policy.vocabulary.clone();
+    let own = options.memory.is_some().then(|| format!("{vocabulary:?}"));
+    let masker = Masker::new(kept(), common(), move |text| suspects(text, &vocabulary));
+    Redactor::new(match options.memory.clone().zip(own) {
+        Some((memory, own)) => {
+            let name = strong_fingerprint(kept().chain(["and"]).chain(common()).chain([own.as_str()]));
+            masker.remembering(memory, &name)
+        }
+        None => masker,
+    })
 }
 
 /// Names credentials: by value with a key, else by the first place each stands in.

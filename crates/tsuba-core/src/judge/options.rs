@@ -3,7 +3,7 @@
 use crate::policy::Policy;
 use crate::prelude::*;
 use crate::register::Register;
-use crate::text::Key;
+use crate::text::{Key, Memory};
 use crate::understand::Known;
 use jiff::civil::Date;
 
@@ -22,6 +22,8 @@ pub struct Options {
     pub policy: Policy,
     /// What is known beside the documents.
     pub known: Known,
+    /// What was found in texts by audits before this one.
+    pub memory: Option<Arc<dyn Memory>>,
 }
 
 impl Options {
@@ -34,6 +36,7 @@ impl Options {
             register: None,
             policy: Policy::default(),
             known: Known::default(),
+            memory: None,
         }
     }
 }

@@ -37,7 +37,19 @@ impl<'a> Place<'a> {
 
     /// Do the same programs read both? Those that keep their settings in one folder, and all of them what lies in the project itself.
     fn is_near(&self, other: &Self) -> bool {
-        self.folder == other.folder || self.folder == self.project || other.folder == other.project
+        self.own() == other.own() || self.folder == self.project || other.folder == other.project
+    }
+
+    /// The hidden folder that programs keep their settings in, below the project.
+    fn own(&self) -> &str {
+        self.folder.strip_prefix(self.project).unwrap_or_default().trim_start_matches('/')
+    }
+
+    /// Is the project somebody's home folder? What a program is told there it is told for every project of theirs.
+    fn is_home(&self) -> bool {
+        let mut parts = self.project.rsplit('/');
+        let (last, above) = (parts.next().unwrap_or_default(), parts.next());
+        last == "~" || self.project == "/root" || (!last.is_empty() && matches!(above, Some("home" | "Users")))
     }
 }
 
@@ -77,24 +89,33 @@ pub(super) fn permitted(analyses: &mut [Analysis], out: &mut Elsewhere) {
     for permit in &permits {
         let Some(analysis) = analyses.get(permit.analysis) else { continue };
         let own = Place::of(analysis.document.file());
-        let Some(project) = projects.get(own.project) else { continue };
-        // A server that is named is meant wherever in the project it is set up.
-        let named =
-            permit.server.as_ref().map(|server| project.named.get(server).map(Vec::as_slice).unwrap_or_default());
+        let below = format!("{}/", own.project);
+        let below =
+            projects.range(below.clone()..).take_while(|(project, _)| own.is_home() && project.starts_with(&below));
         let itself = [permit.analysis];
-        let setups = match named {
-            Some(_) => &[],
-            // What has servers of its own speaks for those.
-            None if entries(permit.analysis, Some(analysis)).next().is_some() => itself.as_slice(),
-            None => project.setups.as_slice(),
-        };
-        let near = setups.iter().take(left).filter(|setup| {
-            analyses.get(**setup).is_some_and(|analysis| Place::of(analysis.document.file()).is_near(&own))
-        });
-        let near = near.flat_map(|setup| entries(*setup, analyses.get(*setup)).map(|(entry, _)| entry));
-        let before = links.len();
-        links.extend(named.into_iter().flatten().copied().chain(near).take(left).map(|entry| (entry, permit)));
-        left = left.saturating_sub((links.len() - before).max(setups.len()));
+        let has_servers = entries(permit.analysis, Some(analysis)).next().is_some();
+        for (at, project) in projects.get(own.project).into_iter().chain(below.map(|(_, project)| project)).enumerate()
+        {
+            // A server that is named is meant wherever in the project it is set up.
+            let named =
+                permit.server.as_ref().map(|server| project.named.get(server).map(Vec::as_slice).unwrap_or_default());
+            let setups = match named {
+                Some(_) => &[],
+                // What has servers of its own speaks for those.
+                None if has_servers && at == 0 => itself.as_slice(),
+                None => project.setups.as_slice(),
+            };
+            let near = setups.iter().take(left).filter(|setup| {
+                analyses.get(**setup).is_some_and(|analysis| Place::of(analysis.document.file()).is_near(&own))
+            });
+            let near = near.flat_map(|setup| entries(*setup, analyses.get(*setup)).map(|(entry, _)| entry));
+            let before = links.len();
+            links.extend(named.into_iter().flatten().copied().chain(near).take(left).map(|entry| (entry, permit)));
+            left = left.saturating_sub((links.len() - before).max(setups.len()).max(1));
+            if left == 0 {
+                break;
+            }
+        }
     }
     for (entry, permit) in links {
         out.counts_for(entry, permit.analysis, &permit.at);
@@ -169,8 +190,21 @@ mod tests {
             (".agent/settings.json", "mcp.json", true),
             (".agent/settings.json", ".agent/mcp.json", true),
             (".agent/settings.json", ".editor/mcp.json", false),
+            ("home/ines/.agent/settings.json", "home/ines/src/tide/.agent/mcp.json", true),
+            ("home/ines/.agent/settings.json", "home/ines/src/tide/.editor/mcp.json", false),
         ] {
             assert_eq!(Place::of(one).is_near(&Place::of(other)), near, "{one} {other}");
+        }
+        for (path, home) in [
+            ("home/ines/.agent/settings.json", true),
+            ("/Users/ines/.config/agent/settings.json", true),
+            ("~/.agent/settings.json", true),
+            ("/root/.agent/settings.json", true),
+            ("home/.agent/settings.json", false),
+            ("srv/home/ines/src/.agent/settings.json", false),
+            (".agent/settings.json", false),
+        ] {
+            assert_eq!(Place::of(path).is_home(), home, "{path}");
         }
     }
 }

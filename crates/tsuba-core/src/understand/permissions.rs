@@ -142,7 +142,10 @@ fn quoted(member: &Member, at: &Pointer) -> Option<Located> {
 
 fn mode(member: &Member, key: &str, last: &str, at: &Pointer) -> Option<Located> {
     let on = member.value.truth() == Some(true);
-    let switched = on && (SWITCHES.contains(&last) || SWITCHES.contains(&key) || key.ends_with("toolsautoapprove"));
+    // `tools: {autoApprove: true}`, with a point or in a map.
+    let of_tools = key.ends_with("toolsautoapprove")
+        || (last == "autoapprove" && at.as_str().rsplit('/').nth(1).is_some_and(|above| normal(above) == "tools"));
+    let switched = on && (of_tools || SWITCHES.contains(&last) || SWITCHES.contains(&key));
     let word = member.value.text().map(normal);
     let named = || {
         MODES
@@ -286,7 +289,10 @@ mod tests {
                 r#"{"permissions": {}, "sandbox": {"enabled": false}, "yoloMode": true}"#,
                 "yoloMode = true; sandbox.enabled = false",
             ),
+            ("a.json", r#"{"tools": {"autoApprove": true}}"#, "autoApprove = true"),
+            ("a.yaml", "agent:\n  tools:\n    auto_approve: true\n", "auto_approve = true"),
             // Look-alikes.
+            ("a.json", r#"{"pulls": {"autoApprove": true}, "tools": {"autoApprove": false}}"#, ""),
             ("a.json", r#"{"preview": {"sandbox": {"enabled": false}}, "permissions": {}}"#, ""),
             ("a.json", r#"{"permissions": {}, "sandbox": {"enabled": true}}"#, ""),
             ("a.json", r#"{"title": "pages", "sandbox": {"enabled": false}}"#, ""),

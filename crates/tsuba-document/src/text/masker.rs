@@ -11,6 +11,15 @@ use core::ops::Range;
 /// Finds the places of a text that look like secrets, though nobody has named them so.
 type Find = Arc<dyn Fn(&str) -> Vec<Range<usize>> + Send + Sync>;
 
+/// What was found in texts before, for one who audits again and again. `secrets` names what is looked for: what was found by that name alone may
+/// be answered.
+pub trait Memory: fmt::Debug + Send + Sync {
+    /// The places that were found in a text.
+    fn recall(&self, secrets: &str, text: &str) -> Option<Vec<Range<usize>>>;
+    /// Keeps them.
+    fn keep(&self, secrets: &str, text: &str, places: &[Range<usize>]);
+}
+
 /// Knows every secret of an audit and finds them in any text.
 #[derive(Clone)]
 pub struct Masker {
@@ -18,6 +27,7 @@ pub struct Masker {
     /// Secrets that are also words, or too short to be searched for: masked only where a secret can stand.
     common: Arc<Common>,
     find: Find,
+    memory: Option<(Arc<dyn Memory>, Arc<str>)>,
 }
 
 impl fmt::Debug for Masker {
@@ -37,13 +47,21 @@ impl Masker {
     ) -> Self {
         let (long, short): (Vec<&str>, Vec<&str>) = secrets.into_iter().partition(|s| s.chars().count() >= 4);
         let common = Common::new(common.into_iter().chain(short));
-        Self { known: vec![Arc::new(Known::new(long))], common: Arc::new(common), find: Arc::new(find) }
+        Self { known: vec![Arc::new(Known::new(long))], common: Arc::new(common), find: Arc::new(find), memory: None }
+    }
+
+    /// With a memory of what was found by maskers of this name: such as find the same in every text.
+    #[must_use]
+    pub fn remembering(mut self, memory: Arc<dyn Memory>, name: &str) -> Self {
+        self.memory = Some((memory, name.into()));
+        self
     }
 
     /// With one more secret.
     #[must_use]
     pub fn also(mut self, secret: &str) -> Self {
         self.known.push(Arc::new(Known::new([secret])));
+        self.memory = None;
         self
     }
 
@@ -51,11 +69,21 @@ impl Masker {
     #[must_use]
     pub fn finding(mut self, find: impl Fn(&str) -> Vec<Range<usize>> + Send + Sync + 'static) -> Self {
         self.find = Arc::new(find);
+        self.memory = None;
         self
     }
 
     /// The places that must not be shown: in order, apart from each other.
     pub fn places(&self, text: &str) -> Vec<Range<usize>> {
+        let Some((memory, name)) = &self.memory else { return self.look(text) };
+        memory.recall(name, text).unwrap_or_else(|| {
+            let places = self.look(text);
+            memory.keep(name, text, &places);
+            places
+        })
+    }
+
+    fn look(&self, text: &str) -> Vec<Range<usize>> {
         // What is split by characters that nobody sees is read as it looks.
         if text.is_ascii() || !text.chars().any(is_unseen) {
             return self.seen(text);

@@ -27,7 +27,7 @@ pub use lines::{Lines, Position};
 pub use located::joined;
 pub use located::{Located, Parts, Span};
 pub use mask::mask;
-pub use masker::Masker;
+pub use masker::{Masker, Memory};
 pub use name::Name;
 pub use nearest::{nearest, unknown_key};
 pub use pointer::Pointer;

@@ -105,11 +105,11 @@ fn events(store: &Store, name: &str) -> Vec<String> {
 fn the_same_report_again_changes_nothing() {
     let reports = fortnight();
     let mut store = filled(&reports);
-    let before = (events(&store, "tide"), store.findings(false).unwrap().len());
+    let before = (events(&store, "tide"), store.findings(false, &[]).unwrap().len());
     for report in &reports {
         assert!(store.add(report).unwrap().known);
     }
-    assert_eq!((events(&store, "tide"), store.findings(false).unwrap().len()), before);
+    assert_eq!((events(&store, "tide"), store.findings(false, &[]).unwrap().len()), before);
 }
 
 #[test]
@@ -142,7 +142,7 @@ fn another_scope_closes_nothing() {
     let mut store = filled(&fortnight()[..1]);
     let other = report("code.saltmarsh.example/line/web", "2026-11-09", &[("quay", "quay=1.0.0", "ready")], &[]);
     assert_eq!(store.add(&other).unwrap().closed, 0);
-    assert_eq!(store.findings(true).unwrap().len(), 2);
+    assert_eq!(store.findings(true, &[]).unwrap().len(), 2);
 }
 
 #[test]
@@ -151,7 +151,7 @@ fn reports_may_come_in_any_order() {
     let one = filled(&[first.clone(), second.clone(), third.clone()]);
     let other = filled(&[third, first, second]);
     let rows = |store: &Store| -> Vec<Value> {
-        let rows = store.findings(false).unwrap();
+        let rows = store.findings(false, &[]).unwrap();
         rows.iter().map(|row| json!([row.fingerprint, row.first_seen, row.last_seen, row.closed.is_some()])).collect()
     };
     assert_eq!(rows(&one), rows(&other));
@@ -234,11 +234,11 @@ fn what_is_forgotten_is_gone_and_the_newest_stays() {
     let mut store = filled(&fortnight());
     assert_eq!(store.forget(&Forget::Before(date(2026, 12, 1))).unwrap(), 2);
     assert_eq!(store.entries(&Filter::default()).unwrap().len(), 1);
-    assert_eq!(store.findings(true).unwrap().len(), 2);
-    assert_eq!(store.findings(false).unwrap().len(), 2, "what was closed is gone");
+    assert_eq!(store.findings(true, &[]).unwrap().len(), 2);
+    assert_eq!(store.findings(false, &[]).unwrap().len(), 2, "what was closed is gone");
     assert_eq!(store.forget(&Forget::Host("other".to_owned())).unwrap(), 0);
     assert_eq!(store.forget(&Forget::Repository(LINE.to_owned())).unwrap(), 1);
-    assert!(store.is_empty().unwrap() && store.findings(false).unwrap().is_empty());
+    assert!(store.is_empty().unwrap() && store.findings(false, &[]).unwrap().is_empty());
 }
 
 #[test]

@@ -93,9 +93,13 @@ fn many_come_at_once_to_an_empty_database_and_lose_nothing() {
         }
     });
     let store = connect(&address).unwrap();
-    assert_eq!((store.scopes().unwrap(), store.findings(true).unwrap().len()), (4, 4));
+    assert_eq!((store.scopes().unwrap(), store.findings(true, &[]).unwrap().len()), (4, 4));
     assert!(
-        store.findings(true).unwrap().iter().all(|finding| finding.reopened == 0 && finding.last_seen == "2026-11-09")
+        store
+            .findings(true, &[])
+            .unwrap()
+            .iter()
+            .all(|finding| finding.reopened == 0 && finding.last_seen == "2026-11-09")
     );
 }
 
@@ -148,7 +152,7 @@ fn texts_of_every_kind_come_back_as_they_went_in() {
             (
                 entries.iter().map(|line| line.name.clone()).collect::<Vec<_>>(),
                 found.len(),
-                store.findings(true).unwrap()[0].message.clone(),
+                store.findings(true, &[]).unwrap()[0].message.clone(),
             )
         };
         assert_eq!(names(&on_server), names(&in_memory), "{text:?}");

@@ -527,6 +527,14 @@ fn what_is_exported_says_what_is_open_what_is_fixed_and_what_is_run() {
     assert_eq!(found.len(), 4, "what is open");
     // Each is of the part that it was found at, though both repositories have files and entries of the same names.
     assert!(found.iter().all(|one| one["affects"][0]["ref"] != "inventory"), "{found:#?}");
+    // A part of the company, in every format.
+    let part = |format: &str| dir.run(&["company", "export", "--format", format, "--within", "line/r1"]).out();
+    assert_eq!((part("ocsf").lines().count(), part("csv").lines().count()), (3, 1 + 3));
+    let bill: Value = serde_json::from_str(&part("cyclonedx")).unwrap();
+    assert_eq!(bill["vulnerabilities"].as_array().unwrap().len(), 2);
+    let text = bill.to_string();
+    assert!(text.contains("line/r1") && !text.contains("line/r0"), "{text}");
+    assert_eq!(dir.run(&["company", "export", "--within", "line/r9"]).out(), "");
 }
 
 /// Read back by an engine that is not ours, where there is one (python3 with pyarrow).

@@ -224,6 +224,18 @@ fn what_another_file_lets_run_counts_for_the_entries_it_means() {
         ),
         // Other programs, other projects, and what only reads.
         (".agent/settings.json", mode, ".editor/mcp.json", none),
+        // What a person has a program do in their home folder it does in every project of theirs, and nobody else's.
+        ("home/ines/.agent/settings.json", mode, "home/ines/src/tide/.mcp.json", both),
+        ("home/ines/.agent/settings.json", mode, "home/ines/src/tide/.agent/mcp.json", both),
+        (
+            "home/ines/.agent/settings.json",
+            list,
+            "home/ines/src/tide/.mcp.json",
+            [("some", "fix-first"), ("unknown", "unchecked")],
+        ),
+        ("home/ines/.agent/settings.json", mode, "home/ines/src/tide/.editor/mcp.json", none),
+        ("home/ines/.agent/settings.json", mode, "home/omar/.mcp.json", none),
+        ("home/ines/src/.agent/settings.json", mode, "home/ines/src/tide/.mcp.json", none),
         ("other/.agent/settings.json", mode, ".mcp.json", none),
         (".agent/settings.json", mode, "other/.mcp.json", none),
         (
@@ -279,6 +291,7 @@ fn what_lets_run_is_found_in_a_file_of_its_own_in_every_way_of_writing_it() {
         r#""always-allow-all-tools": true"#,
         r#""trusted-tools": ["crew_mail__send_message"]"#,
         r#""global_auto_approve": true"#,
+        r#""tools": { "autoApprove": true }"#,
         r#""alwaysAllowAllTools": true"#,
         r#""sandboxMode": "danger-full-access""#,
         r#""dangerouslyDisableSandbox": true"#,

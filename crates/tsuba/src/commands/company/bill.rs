@@ -1,15 +1,31 @@
 //! What a company's entries run and call today, and what is open there, as one report.
 
+use anyhow::bail;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use tsuba_core::text::is_loopback;
 use tsuba_report::Report;
 use tsuba_store::{EntryLine, Filter, FindingLine, Store, StoreError, Used};
 
+/// A bill is one document, made in memory: of more entries it is told to take a part.
+const MAX_BILL_ENTRIES: usize = 100_000;
+
+fn fits(entries: usize) -> anyhow::Result<()> {
+    if entries > MAX_BILL_ENTRIES {
+        bail!(
+            "a bill of materials holds {MAX_BILL_ENTRIES} entries, and these are {entries}; name a part of the company with --within"
+        );
+    }
+    Ok(())
+}
+
 /// The report. What a store does not keep (excerpts, columns, arguments) is not in it.
-pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
-    let used = store.uses_by_entry()?;
-    let lines = store.entries(&Filter::default())?;
+pub(super) fn report(store: &Store, within: &[String], day: &str) -> anyhow::Result<Report> {
+    let filter = Filter { scopes: within.to_vec(), ..Filter::default() };
+    let count = store.counts(&filter)?.entries;
+    fits(count)?;
+    let used = store.uses_by_entry(within)?;
+    let lines = store.entries(&filter)?;
     let none = Vec::new();
     let rows: Vec<Value> = lines
         .iter()
@@ -21,7 +37,7 @@ pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
         let row = json!({ "path": path, "kind": "client", "team": line.team, "owner": line.owner });
         setups.entry(path).or_insert(row);
     }
-    let findings: Vec<Value> = store.findings(true)?.iter().map(finding).collect();
+    let findings: Vec<Value> = store.findings(true, within)?.iter().map(finding).collect();
     let value = json!({
         "schema": "tsuba-report/2",
         "tool": { "name": "tsuba", "version": env!("CARGO_PKG_VERSION") },
@@ -36,7 +52,7 @@ pub(super) fn report(store: &Store, day: &str) -> Result<Report, StoreError> {
     });
     // Read as any report is: every text in it is cleaned.
     let bytes = serde_json::to_vec(&value).map_err(|_| StoreError::Unwritable)?;
-    tsuba_report::read(&bytes).map_err(|_| StoreError::Unwritable)
+    Ok(tsuba_report::read(&bytes).map_err(|_| StoreError::Unwritable)?)
 }
 
 /// The same file lies in many repositories.
@@ -112,4 +128,16 @@ fn finding(line: &FindingLine) -> Value {
         "entry": (!line.entry.is_empty()).then(|| id(&line.scope, &line.entry)), "place": place(line.line), "message": line.message,
         "excerpt": "", "fix": line.fix, "references": references, "fingerprint": line.fingerprint, "waived": waived,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_no_memory_holds_is_taken_in_parts() {
+        assert!(fits(MAX_BILL_ENTRIES).is_ok());
+        let told = fits(MAX_BILL_ENTRIES + 1).unwrap_err().to_string();
+        assert!(told.contains("100001") && told.contains("--within"), "{told}");
+    }
 }

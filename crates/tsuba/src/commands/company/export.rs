@@ -24,6 +24,9 @@ pub(super) struct Args {
     /// Only what is open
     #[arg(long)]
     open: bool,
+    /// Only repositories, or hosts with folders, that have this in their name
+    #[arg(long, value_name = "TEXT")]
+    within: Vec<String>,
     /// The date of the export (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]
     as_of: Option<String>,
@@ -49,15 +52,16 @@ pub(super) fn run(store: &Store, args: &Args) -> anyhow::Result<Done> {
     let day = as_of(args.as_of.as_deref())?.to_string();
     #[cfg(feature = "parquet")]
     if args.format == ExportFormat::Parquet {
-        super::parquet::write(store, args.open, args.output.as_deref())?;
+        super::parquet::write(store, (args.open, &args.within), args.output.as_deref())?;
         return Ok(Done::Clean);
     }
     if args.format == ExportFormat::CycloneDx {
-        let report = bill::report(store, &day)?;
+        let report = bill::report(store, &args.within, &day)?;
         output::write(args.output.as_ref(), |out| CycloneDx.render(&report, out))?;
         return Ok(Done::Clean);
     }
-    let each = |take: &mut dyn FnMut(FindingLine) -> io::Result<()>| store.each_finding(args.open, None, take);
+    let each =
+        |take: &mut dyn FnMut(FindingLine) -> io::Result<()>| store.each_finding((args.open, &args.within), None, take);
     written(args.output.as_ref(), |out| match args.format {
         ExportFormat::Csv => {
             let mut table = Rows::new(out);

@@ -47,7 +47,7 @@ const COLUMNS: [Column; 18] = [
     Column::Text("waived", |line| &line.waived),
 ];
 
-pub(super) fn write(store: &Store, open: bool, folder: Option<&Path>) -> anyhow::Result<()> {
+pub(super) fn write(store: &Store, wanted: (bool, &[String]), folder: Option<&Path>) -> anyhow::Result<()> {
     let Some(folder) = folder else { bail!("--format parquet writes several files: name a new folder with --output") };
     fs::create_dir_all(folder).with_context(|| format!("cannot make {}", folder.display()))?;
     let mut there = fs::read_dir(folder).with_context(|| format!("cannot look into {}", folder.display()))?;
@@ -58,12 +58,12 @@ pub(super) fn write(store: &Store, open: bool, folder: Option<&Path>) -> anyhow:
     for day in store.days()? {
         // It becomes the name of a folder.
         let day: Date = day.parse().with_context(|| "the store has a finding without a date".to_owned())?;
-        day_of(store, open, &day.to_string(), folder)?;
+        day_of(store, wanted, &day.to_string(), folder)?;
     }
     Ok(())
 }
 
-fn day_of(store: &Store, open: bool, day: &str, folder: &Path) -> anyhow::Result<()> {
+fn day_of(store: &Store, wanted: (bool, &[String]), day: &str, folder: &Path) -> anyhow::Result<()> {
     let mut part: Option<Part> = None;
     let mut rows: Vec<FindingLine> = Vec::new();
     let path = folder.join(format!("first_seen={day}"));
@@ -79,7 +79,7 @@ fn day_of(store: &Store, open: bool, day: &str, folder: &Path) -> anyhow::Result
         rows.clear();
         Ok(())
     };
-    store.each_finding(open, Some(day), |line| {
+    store.each_finding(wanted, Some(day), |line| {
         rows.push(line);
         if rows.len() >= GROUP { put(&mut rows).map_err(std::io::Error::other) } else { Ok(()) }
     })?;

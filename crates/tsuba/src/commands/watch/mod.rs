@@ -270,7 +270,10 @@ fn states(files: &[PathBuf]) -> Vec<State> {
 }
 
 fn pipeline(args: &Args) -> anyhow::Result<Pipeline> {
-    Pipeline::new(&args.input, today()).with_register(args.register.as_deref())?.with_evidence(&args.evidence)
+    Pipeline::new(&args.input, today())
+        .remembering()
+        .with_register(args.register.as_deref())?
+        .with_evidence(&args.evidence)
 }
 
 /// The folder that a file lies in, as it is typed.
