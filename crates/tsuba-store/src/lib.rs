@@ -26,7 +26,7 @@ pub use life::{Event, Life};
 pub use list::{Counts, EntryLine, Filter, FindingLine, Overdue, days_between};
 pub use trend::{Trend, Week};
 pub use uses::Used;
-pub use wheres::{Use, Wanted};
+pub use wheres::{MAX_USES, Use, Wanted};
 
 use db::Db;
 use std::fmt;

@@ -47,7 +47,7 @@ pub struct Use {
 }
 
 /// So many are told of a name; where a part of names is looked for, no further name is looked up after that.
-const MAX_USES: usize = 100_000;
+pub const MAX_USES: usize = 100_000;
 /// So many names are looked up in which a text stands.
 const MAX_NAMES: usize = 1000;
 /// A version may stand in this range, for all that is known.

@@ -205,6 +205,13 @@ fn a_part_of_what_is_there_says_how_much_more_there_is() {
     assert!(whole.lines().next().unwrap().ends_with("of 6 entries in 3 repositories or hosts"), "{whole}");
     assert!(part.ends_with("and 3 more: `--skip 3` goes on, `--format csv` has them all\n"), "{part}");
     assert!(!whole.contains("more:"), "{whole}");
+    // What uses something is counted whole, and listed as far as is asked for.
+    let uses = |args: &[&str]| dir.run(&[&["company", "where", "altmarsh"], args].concat()).out();
+    let (told, one) = (uses(&[]), uses(&["--limit", "1"]));
+    assert_eq!(told.lines().next(), one.lines().next());
+    assert!(one.contains(" more: `--limit ") && one.lines().count() < told.lines().count(), "{one}");
+    assert!(!told.contains(" more: "), "{told}");
+    assert_eq!(uses(&["--limit", "1", "--format", "csv"]).lines().count(), 1 + 1);
     // As far as anybody can count, and what belongs to no team.
     let most = usize::MAX.to_string();
     assert_eq!(rows(&["--limit", &most]), all);
@@ -528,13 +535,13 @@ fn what_is_exported_says_what_is_open_what_is_fixed_and_what_is_run() {
     // Each is of the part that it was found at, though both repositories have files and entries of the same names.
     assert!(found.iter().all(|one| one["affects"][0]["ref"] != "inventory"), "{found:#?}");
     // A part of the company, in every format.
-    let part = |format: &str| dir.run(&["company", "export", "--format", format, "--within", "line/r1"]).out();
+    let part = |format: &str| dir.run(&["company", "export", "--format", format, "--in", "line/r1"]).out();
     assert_eq!((part("ocsf").lines().count(), part("csv").lines().count()), (3, 1 + 3));
     let bill: Value = serde_json::from_str(&part("cyclonedx")).unwrap();
     assert_eq!(bill["vulnerabilities"].as_array().unwrap().len(), 2);
     let text = bill.to_string();
     assert!(text.contains("line/r1") && !text.contains("line/r0"), "{text}");
-    assert_eq!(dir.run(&["company", "export", "--within", "line/r9"]).out(), "");
+    assert_eq!(dir.run(&["company", "export", "--in", "line/r9"]).out(), "");
 }
 
 /// Read back by an engine that is not ours, where there is one (python3 with pyarrow).

@@ -13,7 +13,7 @@ const MAX_BILL_ENTRIES: usize = 100_000;
 fn fits(entries: usize) -> anyhow::Result<()> {
     if entries > MAX_BILL_ENTRIES {
         bail!(
-            "a bill of materials holds {MAX_BILL_ENTRIES} entries, and these are {entries}; name a part of the company with --within"
+            "a bill of materials holds {MAX_BILL_ENTRIES} entries, and these are {entries}; name a part of the company with --in"
         );
     }
     Ok(())
@@ -138,6 +138,6 @@ mod tests {
     fn what_no_memory_holds_is_taken_in_parts() {
         assert!(fits(MAX_BILL_ENTRIES).is_ok());
         let told = fits(MAX_BILL_ENTRIES + 1).unwrap_err().to_string();
-        assert!(told.contains("100001") && told.contains("--within"), "{told}");
+        assert!(told.contains("100001") && told.contains("--in"), "{told}");
     }
 }

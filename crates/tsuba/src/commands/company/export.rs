@@ -24,8 +24,8 @@ pub(super) struct Args {
     /// Only what is open
     #[arg(long)]
     open: bool,
-    /// Only repositories, or hosts with folders, that have this in their name
-    #[arg(long, value_name = "TEXT")]
+    /// Only repositories, or hosts and folders, with this in their name (may be given several times)
+    #[arg(long = "in", value_name = "TEXT")]
     within: Vec<String>,
     /// The date of the export (YYYY-MM-DD) [default: today in UTC]
     #[arg(long, value_name = "DATE")]

@@ -60,6 +60,9 @@ struct Where {
     /// Also what is not there any more
     #[arg(long)]
     gone: bool,
+    /// At most so many are listed; all are counted [default: 1000 as text, else all]
+    #[arg(long, value_name = "N")]
+    limit: Option<usize>,
     /// The format
     #[arg(long, value_enum, default_value_t = AnswerFormat::Text)]
     format: AnswerFormat,
@@ -191,7 +194,9 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         Command::Export(args) => export::run(&open(store)?, args),
         Command::Where(args) => {
             let found = open(store)?.who_uses(&Wanted::of(&args.text), args.gone)?;
-            answer(args.format, &found, |out| tell::uses(&args.text, &found, out))
+            let most = limit(args.limit, args.format).unwrap_or(found.len()).min(found.len());
+            let listed = found.get(..most).unwrap_or(&found);
+            answer(args.format, listed, |out| tell::uses(&args.text, &found, listed, out))
         }
         Command::List(args) => {
             let filter = Filter {
@@ -199,7 +204,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
                 teams: args.team.clone(),
                 scopes: args.within.clone(),
                 gone: args.gone,
-                limit: args.limit.or((args.format == AnswerFormat::Text).then_some(MAX_LISTED)),
+                limit: limit(args.limit, args.format),
                 skip: args.skip,
             };
             list(&open(store)?, &filter, args.format)
@@ -250,6 +255,11 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
 
 /// So many entries are listed for people, where they do not ask for more.
 const MAX_LISTED: usize = 1000;
+
+/// How many are listed: as many as are asked for, and for people no more than they read.
+fn limit(asked: Option<usize>, format: AnswerFormat) -> Option<usize> {
+    asked.or((format == AnswerFormat::Text).then_some(MAX_LISTED))
+}
 
 /// The entries, written as they are read: there may be more than memory holds.
 fn list(store: &Store, filter: &Filter, format: AnswerFormat) -> anyhow::Result<Done> {

@@ -7,7 +7,7 @@ use tsuba_core::judge::Verdict;
 use tsuba_core::severity::Severity;
 use tsuba_core::text::Name as _;
 use tsuba_report::{Page, Role, count};
-use tsuba_store::{Counts, DecisionLine, Elsewhere, EntryLine, Life, Overdue, Trend, Use};
+use tsuba_store::{Counts, DecisionLine, Elsewhere, EntryLine, Life, MAX_USES, Overdue, Trend, Use};
 
 /// How a verdict is painted.
 fn of_verdict(name: &str) -> Role {
@@ -27,7 +27,8 @@ fn span(first: &str, last: &str, gone: Option<&str>) -> String {
     }
 }
 
-pub(super) fn uses(wanted: &str, found: &[Use], out: &mut dyn Write) -> io::Result<()> {
+/// What uses something: all of it is counted, and what is listed is told one by one.
+pub(super) fn uses(wanted: &str, found: &[Use], listed: &[Use], out: &mut dyn Write) -> io::Result<()> {
     let look = output::look();
     let entries: BTreeSet<(&str, &str)> = found.iter().map(|one| (one.scope.as_str(), one.id.as_str())).collect();
     let scopes: BTreeSet<&str> = found.iter().map(|one| one.scope.as_str()).collect();
@@ -37,13 +38,15 @@ pub(super) fn uses(wanted: &str, found: &[Use], out: &mut dyn Write) -> io::Resu
     }
     let called = if names.len() > 1 { format!("{} names like ", names.len()) } else { String::new() };
     let places = count(scopes.len(), "repository or host", "repositories or hosts");
-    writeln!(out, "{} in {places} use {called}{wanted}", count(entries.len(), "entry", "entries"))?;
+    // No more are looked up than that.
+    let least = if found.len() >= MAX_USES { "at least " } else { "" };
+    writeln!(out, "{least}{} in {places} use {called}{wanted}", count(entries.len(), "entry", "entries"))?;
     let open = found.iter().filter(|one| !one.pinned && one.gone.is_none()).count();
     if open > 0 {
         writeln!(out, "{open} without a fixed version: any version may run there")?;
     }
     let mut page = Page::new(look, out);
-    for one in found {
+    for one in listed {
         let shown = if one.shown { "shown" } else { one.verdict.as_str() };
         let status = if one.gone.is_some() { "gone" } else { shown };
         let place = format!("{}  {}", one.scope, one.place);
@@ -52,6 +55,9 @@ pub(super) fn uses(wanted: &str, found: &[Use], out: &mut dyn Write) -> io::Resu
         page.row("uses", &format!("{} {}{version}", one.kind, one.what))?;
         page.row("owner", whose(&one.team, &one.owner))?;
         page.row("seen", &span(&one.first_seen, &one.last_seen, one.gone.as_deref()))?;
+    }
+    if let more @ 1.. = found.len().saturating_sub(listed.len()) {
+        writeln!(out, "\nand {more} more: `--limit {}` lists them, `--format csv` as a table", found.len())?;
     }
     Ok(())
 }
