@@ -152,19 +152,22 @@ pub fn table<T: Serialize>(rows: &[T], out: &mut dyn Write) -> io::Result<()> {
     table.finish()
 }
 
-/// Room for most rows (bytes); a longer one takes more.
-const ROW: usize = 1 << 10;
+/// So many rows are put into cells at a time: what reads cells takes its time to get ready.
+const ROWS: usize = 500;
 
 /// Likewise, row by row.
 pub struct Rows<'o> {
     writer: csv::Writer<&'o mut dyn Write>,
-    begun: bool,
+    /// Rows as they are, with the names of their columns before the first one.
+    raw: csv::Writer<Vec<u8>>,
+    held: usize,
 }
 
 impl<'o> Rows<'o> {
     /// Into a writer.
     pub fn new(out: &'o mut dyn Write) -> Self {
-        Self { writer: csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out), begun: false }
+        let writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(out);
+        Self { writer, raw: csv::WriterBuilder::new().from_writer(Vec::new()), held: 0 }
     }
 
     /// A row; before the first one stand the names of its columns.
@@ -172,17 +175,20 @@ impl<'o> Rows<'o> {
     /// # Errors
     /// What the writer says, and where a row has other rows in it.
     pub fn row(&mut self, row: &impl Serialize) -> io::Result<()> {
-        let mut raw = csv::WriterBuilder::new()
-            .has_headers(!self.begun)
-            .buffer_capacity(ROW)
-            .from_writer(Vec::with_capacity(ROW));
-        raw.serialize(row).map_err(io::Error::from)?;
-        let raw = raw.into_inner().map_err(|error| error.into_error())?;
-        for record in csv::ReaderBuilder::new().has_headers(false).buffer_capacity(ROW).from_reader(&*raw).records() {
+        self.raw.serialize(row).map_err(io::Error::from)?;
+        self.held += 1;
+        if self.held < ROWS { Ok(()) } else { self.hand_on() }
+    }
+
+    /// Hands on what is held.
+    fn hand_on(&mut self) -> io::Result<()> {
+        let next = csv::WriterBuilder::new().has_headers(false).from_writer(Vec::new());
+        let raw = std::mem::replace(&mut self.raw, next).into_inner().map_err(|error| error.into_error())?;
+        for record in csv::ReaderBuilder::new().has_headers(false).from_reader(&*raw).records() {
             let record = record.map_err(io::Error::from)?;
             self.writer.write_record(record.iter().map(|cell| plain(cell).into_owned())).map_err(io::Error::from)?;
         }
-        self.begun = true;
+        self.held = 0;
         Ok(())
     }
 
@@ -191,6 +197,9 @@ impl<'o> Rows<'o> {
     /// # Errors
     /// What the writer says.
     pub fn finish(mut self) -> io::Result<()> {
+        if self.held > 0 {
+            self.hand_on()?;
+        }
         self.writer.flush()
     }
 }
@@ -256,6 +265,27 @@ mod tests {
             ("", ""),
         ] {
             assert_eq!(plain(cell), want, "{cell}");
+        }
+    }
+
+    #[test]
+    fn rows_are_handed_on_in_parts_under_one_head() {
+        #[derive(Serialize)]
+        struct One {
+            at: usize,
+            text: &'static str,
+        }
+        for count in [0, 1, ROWS, ROWS + 1, 2 * ROWS + 7] {
+            let mut out: Vec<u8> = Vec::new();
+            let mut rows = Rows::new(&mut out);
+            for at in 0..count {
+                rows.row(&One { at, text: "=1, \"2\"" }).unwrap();
+            }
+            rows.finish().unwrap();
+            let text = String::from_utf8(out).unwrap();
+            let want: String = (0..count).map(|at| format!("{at},\"'=1, \"\"2\"\"\"\r\n")).collect();
+            let head = if count > 0 { "at,text\r\n" } else { "" };
+            assert_eq!(text, format!("{head}{want}"), "{count}");
         }
     }
 }
