@@ -59,18 +59,21 @@ mod tests {
     fn what_was_found_counts_for_the_same_secrets_alone() {
         let found = Found::default();
         let long = "x".repeat(MAX_KEPT + 1);
-        found.keep("one", "a secret", &[2..8]);
+        found.keep("one", "a secret pin", &[2..8, 9..12]);
         found.keep("one", &long, &[]);
         for (secrets, text, want) in [
-            ("one", "a secret", Some(vec![2..8])),
+            ("one", "a secret pin", Some(vec![2..8, 9..12])),
             ("one", "another", None),
-            ("two", "a secret", None),
+            ("two", "a secret pin", None),
             ("one", &long, None),
         ] {
             assert_eq!(found.recall(secrets, text), want, "{secrets} {text}");
         }
         // One who still looks for what was there before finds what was found then, or looks again.
-        found.keep("two", "a secret", &[]);
-        assert_eq!((found.recall("one", "a secret"), found.recall("two", "a secret")), (None, Some(Vec::new())));
+        found.keep("two", "a secret pin", &[]);
+        assert_eq!(
+            (found.recall("one", "a secret pin"), found.recall("two", "a secret pin")),
+            (None, Some(Vec::new()))
+        );
     }
 }
