@@ -8,7 +8,7 @@ use crate::understand::{Analysis, SetupKind};
 
 /// So many entries and setups are looked at for what such settings mean; what is found of more of them is told, and counts for no entry.
 const MAX_LOOKED_AT: usize = 100_000;
-/// Of the settings of a document that let every server's tools run, so many count for each entry; they all say the same.
+/// Of the settings of a document that let every tool of every server run, so many count for each entry; they all say the same.
 const MAX_FOR_ALL: usize = 20;
 
 /// Where a file lies.
@@ -17,6 +17,8 @@ struct Place<'a> {
     folder: &'a str,
     /// The folder that it speaks for: the one above the hidden folder that programs keep their settings in.
     project: &'a str,
+    /// Is it one of those that programs hide from people?
+    hidden: bool,
 }
 
 impl<'a> Place<'a> {
@@ -32,7 +34,8 @@ impl<'a> Place<'a> {
             below if is_hidden(above(below)) => above(above(below)),
             plain => plain,
         };
-        Self { folder, project }
+        let hidden = folder != project || path.rsplit('/').next().is_some_and(|name| name.starts_with('.'));
+        Self { folder, project, hidden }
     }
 
     /// Do the same programs read both? Those that keep their settings in one folder, and all of them what lies in the project itself.
@@ -45,11 +48,13 @@ impl<'a> Place<'a> {
         self.folder.strip_prefix(self.project).unwrap_or_default().trim_start_matches('/')
     }
 
-    /// Is the project somebody's home folder? What a program is told there it is told for every project of theirs.
-    fn is_home(&self) -> bool {
+    /// Is it a program's own file in somebody's home folder? What the program is told there it is told for every project of theirs.
+    fn is_personal(&self) -> bool {
         let mut parts = self.project.rsplit('/');
         let (last, above) = (parts.next().unwrap_or_default(), parts.next());
-        last == "~" || self.project == "/root" || (!last.is_empty() && matches!(above, Some("home" | "Users")))
+        let is_home =
+            last == "~" || self.project == "/root" || (!last.is_empty() && matches!(above, Some("home" | "Users")));
+        self.hidden && is_home
     }
 }
 
@@ -91,7 +96,7 @@ pub(super) fn permitted(analyses: &mut [Analysis], out: &mut Elsewhere) {
         let own = Place::of(analysis.document.file());
         let below = format!("{}/", own.project);
         let below =
-            projects.range(below.clone()..).take_while(|(project, _)| own.is_home() && project.starts_with(&below));
+            projects.range(below.clone()..).take_while(|(project, _)| own.is_personal() && project.starts_with(&below));
         let itself = [permit.analysis];
         let has_servers = entries(permit.analysis, Some(analysis)).next().is_some();
         for (at, project) in projects.get(own.project).into_iter().chain(below.map(|(_, project)| project)).enumerate()
@@ -159,11 +164,11 @@ fn permits(at: usize, analysis: &Analysis) -> Vec<Permit> {
         server: allowed.server.as_deref().map(plain),
         every_tool: allowed.tool.is_none(),
     });
-    let (mut every, mut some) = (0, 0);
+    let mut for_all = 0;
     let counts = |permit: &Permit| {
-        let seen = if permit.every_tool { &mut every } else { &mut some };
-        *seen += usize::from(permit.server.is_none());
-        permit.server.is_some() || *seen <= MAX_FOR_ALL
+        let for_every_server = permit.every_tool && permit.server.is_none();
+        for_all += usize::from(for_every_server);
+        !for_every_server || for_all <= MAX_FOR_ALL
     };
     modes.chain(tools).filter(counts).collect()
 }
@@ -195,16 +200,18 @@ mod tests {
         ] {
             assert_eq!(Place::of(one).is_near(&Place::of(other)), near, "{one} {other}");
         }
-        for (path, home) in [
+        for (path, personal) in [
             ("home/ines/.agent/settings.json", true),
             ("/Users/ines/.config/agent/settings.json", true),
             ("~/.agent/settings.json", true),
             ("/root/.agent/settings.json", true),
+            ("home/ines/.agent.json", true),
+            ("home/ines/notes.json", false),
             ("home/.agent/settings.json", false),
             ("srv/home/ines/src/.agent/settings.json", false),
             (".agent/settings.json", false),
         ] {
-            assert_eq!(Place::of(path).is_home(), home, "{path}");
+            assert_eq!(Place::of(path).is_personal(), personal, "{path}");
         }
     }
 }
