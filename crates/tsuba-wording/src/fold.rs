@@ -221,7 +221,8 @@ fn is_leet(word: &str, letters: u32, digits: u32) -> bool {
         && !(word.bytes().all(|b| b.is_ascii_hexdigit()) && digits > 1)
 }
 
-fn unleet(word: &str, index: usize, c: char) -> char {
+/// The letter that a digit or sign at a place (bytes) of a word stands for, else itself in lower case.
+pub(super) fn unleet(word: &str, index: usize, c: char) -> char {
     match c {
         '0' => 'o',
         '1' => {

@@ -8,13 +8,18 @@ use tsuba_core::text::Memory;
 
 /// So many threads find a part of their own.
 const PARTS: usize = 16;
-/// A part holds so many texts; what comes then is looked through each time.
-const MAX_TEXTS: usize = 20_000;
+/// A part holds texts of so many bytes; when it is full it begins anew, for what has changed is in it, too.
+const MAX_BYTES: usize = 4 << 20;
 /// Longer texts (bytes) are not kept.
 const MAX_KEPT: usize = 4 << 10;
 
 /// Texts with the places of secrets in them, and the name of those secrets.
-type Texts = (String, HashMap<Box<str>, Box<[Range<usize>]>>);
+#[derive(Debug, Default)]
+struct Texts {
+    secrets: String,
+    places: HashMap<Box<str>, Box<[Range<usize>]>>,
+    bytes: usize,
+}
 
 /// Texts with the places of secrets in them, while the secrets are the same.
 #[derive(Debug, Default)]
@@ -34,20 +39,17 @@ impl Found {
 impl Memory for Found {
     fn recall(&self, secrets: &str, text: &str) -> Option<Vec<Range<usize>>> {
         let part = self.part(text)?;
-        let (name, texts) = &*part;
-        texts.get(text).filter(|_| name == secrets).map(|places| places.to_vec())
+        part.places.get(text).filter(|_| part.secrets == secrets).map(|places| places.to_vec())
     }
 
     fn keep(&self, secrets: &str, text: &str, places: &[Range<usize>]) {
         let Some(mut part) = self.part(text) else { return };
-        let (name, texts) = &mut *part;
-        if name != secrets {
-            texts.clear();
-            secrets.clone_into(name);
+        let bytes = text.len() + size_of_val(places);
+        if part.secrets != secrets || part.bytes + bytes > MAX_BYTES {
+            *part = Texts { secrets: secrets.to_owned(), ..Texts::default() };
         }
-        if texts.len() < MAX_TEXTS {
-            texts.insert(text.into(), places.into());
-        }
+        part.bytes += bytes;
+        part.places.insert(text.into(), places.into());
     }
 }
 
@@ -69,6 +71,11 @@ mod tests {
         ] {
             assert_eq!(found.recall(secrets, text), want, "{secrets} {text}");
         }
+        // It does not grow without end, and goes on.
+        let many = |at: usize| format!("{at:0>MAX_KEPT$}");
+        (0..20_000).for_each(|at| found.keep("one", &many(at), &[]));
+        let held = found.parts.iter().map(|part| part.lock().unwrap().bytes).max().unwrap();
+        assert!(held <= MAX_BYTES && found.recall("one", &many(19_999)).is_some(), "{held}");
         // One who still looks for what was there before finds what was found then, or looks again.
         found.keep("two", "a secret pin", &[]);
         assert_eq!(

@@ -3,7 +3,7 @@
 
 use super::elsewhere::Elsewhere;
 use super::rule::EntryRef;
-use super::{Decides, Finding};
+use super::{Finding, verdict};
 use crate::prelude::*;
 use crate::understand::{Analysis, Logins, Part};
 
@@ -74,10 +74,7 @@ pub(super) struct Deciding<'a> {
 impl<'a> Deciding<'a> {
     pub(super) fn new(counting: &'a Counting, known: Known<'a>) -> Self {
         let (findings, ..) = known;
-        let decides = |index: &&usize| {
-            let finding = findings.get(**index);
-            finding.is_some_and(|it| it.waived.is_none() && it.rule.ways.decides != Some(Decides::Open))
-        };
+        let decides = |index: &&usize| findings.get(**index).is_some_and(|finding| verdict::decides(finding));
         let mut worst = BTreeMap::new();
         let mut below: BTreeMap<(usize, &str), Vec<usize>> =
             counting.elsewhere.places().map(|place| (place, Vec::new())).collect();
@@ -168,7 +165,7 @@ fn places(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::judge::{Audit, Options, Sequential, audit, verdict};
+    use crate::judge::{Audit, Options, Sequential, audit};
     use crate::read::Input;
     use crate::understand::credential::Lexicon;
     use crate::understand::{Outcome, analyze};

@@ -8,9 +8,6 @@ use crate::understand::{Analysis, SetupKind};
 
 /// So many entries and setups are looked at for what such settings mean; what is found of more of them is told, and counts for no entry.
 const MAX_LOOKED_AT: usize = 100_000;
-/// Of the settings of a document that let every tool of every server run, so many count for each entry; they all say the same.
-const MAX_FOR_ALL: usize = 20;
-
 /// Where a file lies.
 struct Place<'a> {
     /// Its own folder.
@@ -91,23 +88,23 @@ pub(super) fn permitted(analyses: &mut [Analysis], out: &mut Elsewhere) {
     let projects = projects(analyses);
     let mut links: Vec<(EntryRef, &Permit)> = Vec::new();
     let mut left = MAX_LOOKED_AT;
+    let mut personal: BTreeMap<&str, Project> = BTreeMap::new();
     for permit in &permits {
         let Some(analysis) = analyses.get(permit.analysis) else { continue };
         let own = Place::of(analysis.document.file());
-        let below = format!("{}/", own.project);
         let below =
-            projects.range(below.clone()..).take_while(|(project, _)| own.is_personal() && project.starts_with(&below));
+            own.is_personal().then(|| &*personal.entry(own.project).or_insert_with(|| below(&projects, own.project)));
         let itself = [permit.analysis];
         let has_servers = entries(permit.analysis, Some(analysis)).next().is_some();
-        for (at, project) in projects.get(own.project).into_iter().chain(below.map(|(_, project)| project)).enumerate()
-        {
+        for (is_own, project) in [(true, projects.get(own.project)), (false, below)] {
+            let Some(project) = project else { continue };
             // A server that is named is meant wherever in the project it is set up.
             let named =
                 permit.server.as_ref().map(|server| project.named.get(server).map(Vec::as_slice).unwrap_or_default());
             let setups = match named {
                 Some(_) => &[],
                 // What has servers of its own speaks for those.
-                None if has_servers && at == 0 => itself.as_slice(),
+                None if has_servers && is_own => itself.as_slice(),
                 None => project.setups.as_slice(),
             };
             let near = setups.iter().take(left).filter(|setup| {
@@ -116,10 +113,7 @@ pub(super) fn permitted(analyses: &mut [Analysis], out: &mut Elsewhere) {
             let near = near.flat_map(|setup| entries(*setup, analyses.get(*setup)).map(|(entry, _)| entry));
             let before = links.len();
             links.extend(named.into_iter().flatten().copied().chain(near).take(left).map(|entry| (entry, permit)));
-            left = left.saturating_sub((links.len() - before).max(setups.len()).max(1));
-            if left == 0 {
-                break;
-            }
+            left = left.saturating_sub((links.len() - before).max(setups.len()));
         }
     }
     for (entry, permit) in links {
@@ -154,6 +148,20 @@ fn projects(analyses: &[Analysis]) -> BTreeMap<String, Project> {
     out
 }
 
+/// All projects below a home folder, as one.
+fn below(projects: &BTreeMap<String, Project>, home: &str) -> Project {
+    let folder = format!("{home}/");
+    let all = projects.range(folder.clone()..).take_while(|(project, _)| project.starts_with(&folder));
+    let mut out = Project::default();
+    for (_, project) in all {
+        out.setups.extend(&project.setups);
+        for (name, entries) in &project.named {
+            out.named.entry(name.clone()).or_default().extend(entries);
+        }
+    }
+    out
+}
+
 /// What a document lets run beyond what it sets up itself.
 fn permits(at: usize, analysis: &Analysis) -> Vec<Permit> {
     let modes = analysis.permissions.modes.iter();
@@ -164,13 +172,7 @@ fn permits(at: usize, analysis: &Analysis) -> Vec<Permit> {
         server: allowed.server.as_deref().map(plain),
         every_tool: allowed.tool.is_none(),
     });
-    let mut for_all = 0;
-    let counts = |permit: &Permit| {
-        let for_every_server = permit.every_tool && permit.server.is_none();
-        for_all += usize::from(for_every_server);
-        !for_every_server || for_all <= MAX_FOR_ALL
-    };
-    modes.chain(tools).filter(counts).collect()
+    modes.chain(tools).collect()
 }
 
 #[cfg(test)]

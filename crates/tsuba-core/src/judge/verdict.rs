@@ -45,6 +45,11 @@ pub struct Judgement {
     pub unseen: Vec<Unseen>,
 }
 
+/// May a finding decide at all? One that is accepted does not, nor does one that only misses a decision.
+pub(super) fn decides(finding: &Finding) -> bool {
+    finding.waived.is_none() && finding.rule.ways.decides != Some(super::Decides::Open)
+}
+
 /// Judges an entry by its findings (indexes into `findings`, any order), and by what was not seen of it. What is switched off hurts nobody until
 /// it is switched on: but for secrets, which are out all the same, there is nothing that must be mended first, and nobody has said yes either.
 pub(super) fn judge(findings: &[Box<Finding>], own: &[usize], unseen: Vec<Unseen>, disabled: bool) -> Judgement {
@@ -58,18 +63,14 @@ pub(super) fn judge(findings: &[Box<Finding>], own: &[usize], unseen: Vec<Unseen
         let off = disabled && verdict == Verdict::FixFirst && !finding.rule.ways.counts_where_shown;
         if off { Verdict::Unchecked } else { verdict }
     };
-    let mut ranked: Vec<(usize, &Finding)> = own
-        .iter()
-        .filter_map(|i| findings.get(*i).map(|f| (*i, f.as_ref())))
-        .filter(|(_, f)| f.waived.is_none())
-        .filter(|(_, f)| f.rule.ways.decides != Some(super::Decides::Open))
-        .collect();
+    let mut ranked: Vec<(usize, &Finding)> =
+        own.iter().filter_map(|i| findings.get(*i).map(|f| (*i, f.as_ref()))).filter(|(_, f)| decides(f)).collect();
     ranked.sort_by_key(|(index, f)| (core::cmp::Reverse((leads_to(f), f.severity, f.confidence)), *index));
     let verdict = ranked.first().map_or(Verdict::Ready, |(_, f)| leads_to(f));
     let verdict = if unseen.is_empty() { verdict } else { verdict.max(Verdict::Unchecked) };
     let mut seen = BTreeSet::new();
-    let decides = ranked.iter().filter(|(_, f)| leads_to(f) > Verdict::Ready && seen.insert(f.rule.id));
-    Judgement { verdict, reasons: decides.map(|(index, _)| *index).take(3).collect(), unseen }
+    let reasons = ranked.iter().filter(|(_, f)| leads_to(f) > Verdict::Ready && seen.insert(f.rule.id));
+    Judgement { verdict, reasons: reasons.map(|(index, _)| *index).take(3).collect(), unseen }
 }
 
 #[cfg(test)]

@@ -158,6 +158,19 @@ mod tests {
     }
 
     #[test]
+    fn however_a_server_is_called_its_tools_are_known() {
+        let name = "a__b__".repeat(9);
+        let text = format!(
+            r#"{{ "allowedTools": ["mcp__{name}__c"], "mcpServers": {{ "{name}": {{ "command": "t" }}, "a": {{ "command": "t" }} }} }}"#
+        );
+        let input = Input { path: "a.json".into(), bytes: text.into_bytes(), ..Input::default() };
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
+        let asks: Vec<Asks> = analysis.entries.iter().map(|entry| entry.asks()).collect();
+        // It could be a tool of the second server that is called so, too.
+        assert_eq!(asks, [Asks::Some, Asks::Some]);
+    }
+
+    #[test]
     fn lists_beside_the_servers_name_server_and_tool() {
         for (around, want) in [
             (r#""allowedTools": ["mcp__t__read", "mcp__other__x", "Bash"],"#, "some: read"),
@@ -165,7 +178,8 @@ mod tests {
             (r#""permissions": { "allow": ["mcp__t__*"] },"#, "never"),
             (r#""permissions": { "allow": ["mcp__tide__x"] },"#, "unknown"),
             (r#""permissions": { "allow": ["mcp__t__"] },"#, "some"),
-            (r#""permissions": { "allow": ["mcp__t__a__b", "mcp__t___c"] },"#, "some: a__b _c"),
+            (r#""permissions": { "allow": ["mcp__t__b__a", "mcp__t___c", "mcp__t__a"] },"#, "some: b__a _c a"),
+            (r#""allowedTools": ["mcp__tide__x", "mcp__t_x", "mcp__tt"],"#, "unknown"),
         ] {
             assert_eq!(describe(r#""timeout": 3"#, around), want, "{around}");
         }

@@ -3,9 +3,6 @@
 use crate::prelude::*;
 use crate::read::Node;
 
-/// So many places of a listed name are tried as the end of a server's name.
-const MAX_NAME_PARTS: usize = 8;
-
 /// A tool that such a list names.
 #[derive(Clone, Copy, Debug)]
 pub struct Listed<'d> {
@@ -15,31 +12,34 @@ pub struct Listed<'d> {
     pub tool: Option<&'d str>,
 }
 
-/// What is listed as `mcp__SERVER__TOOL`, by the server's name. A name may have two underscores in it, so that an item can mean a tool of several servers.
+/// What is listed as `mcp__SERVER__TOOL`: by name, with the number in its list. A name may have two underscores in it, so that an item can mean a
+/// tool of several servers.
 #[derive(Clone, Debug, Default)]
-pub struct Allowed<'d>(BTreeMap<&'d str, Vec<Listed<'d>>>);
+pub struct Allowed<'d>(Vec<(&'d str, usize, &'d Node)>);
 
 impl<'d> Allowed<'d> {
     /// The lists among the settings of `around`: `allowedTools`, and `permissions.allow`.
     pub(super) fn beside(around: &'d Node) -> Self {
-        let mut out = Self::default();
         let lists = [around.get("allowedTools"), around.get("permissions").and_then(|p| p.get("allow"))];
-        for item in lists.into_iter().flatten().flat_map(Node::items) {
-            let Some(name) = item.text().and_then(|text| text.strip_prefix("mcp__")) else { continue };
-            out.0.entry(name).or_default().push(Listed { item, tool: None });
-            for (at, between) in name.match_indices("__").take(MAX_NAME_PARTS) {
-                let (server, tool) = (name.get(..at), name.get(at + between.len()..));
-                if let Some((server, tool)) = server.zip(tool) {
-                    let tool = (tool != "*").then_some(tool);
-                    out.0.entry(server).or_default().push(Listed { item, tool });
-                }
-            }
-        }
-        out
+        let items = lists.into_iter().flatten().flat_map(Node::items).enumerate();
+        let named = items.filter_map(|(at, item)| Some((item.text()?.strip_prefix("mcp__")?, at, item)));
+        let mut all: Vec<_> = named.collect();
+        all.sort_unstable_by_key(|(name, at, _)| (*name, *at));
+        Self(all)
     }
 
-    /// What is listed of a server.
-    pub fn of(&self, server: &str) -> &[Listed<'d>] {
-        self.0.get(server).map(Vec::as_slice).unwrap_or_default()
+    /// What is listed of a server, in the order of the lists.
+    pub fn of(&self, server: &str) -> Vec<Listed<'d>> {
+        let of_tools = format!("{server}__");
+        let from =
+            |name: &str| self.0.get(self.0.partition_point(|(own, ..)| *own < name)..).unwrap_or_default().iter();
+        let whole = from(server).take_while(|(name, ..)| *name == server).map(|(_, at, item)| (*at, *item, None));
+        let tools = from(&of_tools).map_while(|(name, at, item)| {
+            let tool = name.strip_prefix(of_tools.as_str())?;
+            Some((*at, *item, (tool != "*").then_some(tool)))
+        });
+        let mut out: Vec<_> = whole.chain(tools).collect();
+        out.sort_unstable_by_key(|(at, ..)| *at);
+        out.into_iter().map(|(_, item, tool)| Listed { item, tool }).collect()
     }
 }
