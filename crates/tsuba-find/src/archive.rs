@@ -2,6 +2,7 @@
 //! within bounds; nothing is unpacked anywhere. An archive in an archive is opened once: a layer of an image.
 
 use crate::candidate::{Name, OPEN_LIMIT, Prefilter, by_name};
+use crate::layers::{Layers, MAX_LIST_BYTES};
 use crate::walk::is_left_out;
 use bzip2::read::MultiBzDecoder;
 use flate2::read::MultiGzDecoder;
@@ -103,6 +104,7 @@ pub(crate) fn read(
         left: MAX_UNPACKED.min(MIN_UNPACKED.max(size.saturating_mul(MAX_RATIO))),
         folders: BTreeSet::new(),
         sidecars: Vec::new(),
+        layers: Layers::default(),
         skipped: false,
         closed: false,
     };
@@ -114,6 +116,7 @@ pub(crate) fn read(
         }
     };
     reading.beside();
+    core::mem::take(&mut reading.layers).release().for_each(visit);
     match result {
         Ok(()) if reading.skipped => Err("holds a zip archive of more than 64 MiB, which was not read"),
         Ok(()) if reading.closed => Err("holds a 7z or RAR archive, which was not read"),
@@ -129,7 +132,9 @@ struct Reading<'r> {
     left: u64,
     /// The folders in which something was found.
     folders: BTreeSet<String>,
-    sidecars: Vec<Input>,
+    sidecars: Vec<(String, String, Input)>,
+    /// What it holds as layers of an image.
+    layers: Layers,
     /// Was an archive in it too large?
     skipped: bool,
     /// Is there one of a kind that is not opened?
@@ -191,6 +196,9 @@ impl Reading<'_> {
             }
             let name = long.take().unwrap_or_else(|| String::from_utf8_lossy(&entry.path_bytes()).into_owned());
             let name = name.trim_start_matches("./");
+            if depth > 0 && (Layers::removes(name) || by_name(last(name)) != Name::Other) {
+                self.layers.note(path, name);
+            }
             if kind.is_file() && self.is_wanted(name, depth) {
                 self.file(path, name, &mut entry, depth)?;
             }
@@ -229,7 +237,7 @@ impl Reading<'_> {
         if is_tar {
             return self.tar(path, &mut whole, depth);
         }
-        let own = path.rsplit(['/', '\\']).next().unwrap_or(path);
+        let own = last(path);
         let name = own.rsplit_once('.').map_or(own, |(name, _)| name).to_owned();
         if self.is_wanted(&name, 1) { self.file(path, &name, &mut whole, 1) } else { Ok(()) }
     }
@@ -241,7 +249,7 @@ impl Reading<'_> {
 
     /// May a file of this path be a setup, matter beside one, or be an archive itself?
     fn is_wanted(&self, name: &str, depth: usize) -> bool {
-        let own = name.rsplit(['/', '\\']).next().unwrap_or(name);
+        let own = last(name);
         let left_out = !self.everything && name.split(['/', '\\']).rev().skip(1).any(is_left_out);
         !left_out
             && match by_name(own) {
@@ -252,8 +260,7 @@ impl Reading<'_> {
     }
 
     fn file(&mut self, path: &str, inner: &str, entry: &mut dyn Read, depth: usize) -> Result<(), &'static str> {
-        let own = inner.rsplit(['/', '\\']).next().unwrap_or(inner);
-        let name = by_name(own);
+        let name = by_name(last(inner));
         // A name that leads out of the archive is none of a file beside it.
         let parts = inner.split(['/', '\\']).filter(|part| !matches!(*part, "" | "."));
         let parts: Vec<&str> = parts.map(|part| if part == ".." { "__" } else { part }).collect();
@@ -286,24 +293,37 @@ impl Reading<'_> {
         if packed.is_some() {
             return self.zip(&whole, Cursor::new(bytes), depth + 1);
         }
+        // What says which layers an image has.
+        let lists = depth == 0 && bytes.len() <= MAX_LIST_BYTES && matches!(bytes.first(), Some(b'[' | b'{'));
+        if lists && (inner == "manifest.json" || inner.starts_with("blobs/")) {
+            self.layers.order(path, &bytes);
+        }
         let facts = Facts { packed: true, ..Facts::default() };
         let input = Input { path: whole, bytes, facts };
         if name == Name::Sidecar {
             if self.sidecars.len() < MAX_SIDECARS {
-                self.sidecars.push(input);
+                self.sidecars.push((path.to_owned(), inner.to_owned(), input));
             }
         } else if self.prefilter.passes(&input.bytes, name) {
             self.folders.insert(folder(&input.path).to_owned());
-            (self.visit)(input);
+            self.hand(path, inner, input, depth);
         }
         Ok(())
     }
 
+    /// Hands a file over: at once, or where it lies in what may be a layer of an image, when all layers are known.
+    fn hand(&mut self, path: &str, inner: &str, input: Input, depth: usize) {
+        let input = if depth > 0 { self.layers.hold(path, inner, input) } else { Some(input) };
+        input.into_iter().for_each(self.visit);
+    }
+
     /// Dotenv and key files of the folders in which something was found.
     fn beside(&mut self) {
-        for input in core::mem::take(&mut self.sidecars) {
+        for (path, inner, input) in core::mem::take(&mut self.sidecars) {
             if self.folders.contains(folder(&input.path)) {
-                (self.visit)(input);
+                // What is marked as of a layer is held like the rest of it.
+                let depth = usize::from(path.contains(INSIDE));
+                self.hand(&path, &inner, input, depth);
             }
         }
     }
@@ -327,6 +347,11 @@ pub fn packed_in(file: &str) -> Option<(&str, &str)> {
     let mut cuts =
         file.match_indices(INSIDE).filter_map(|(at, mark)| Some((file.get(..at)?, file.get(at + mark.len()..)?)));
     cuts.find(|(outer, _)| std::path::Path::new(outer).is_file())
+}
+
+/// The last part of a path.
+fn last(path: &str) -> &str {
+    path.rsplit(['/', '\\']).next().unwrap_or(path)
 }
 
 fn folder(path: &str) -> &str {
@@ -437,6 +462,29 @@ mod tests {
                 "image.tar!/b/layer.tar!/a/.env"
             ]
         );
+    }
+
+    #[test]
+    fn what_a_later_layer_of_an_image_removes_is_handed_over_as_that() {
+        let low = taped(&[("etc/tide/mcp.json", SETUP), ("etc/tide/.env", b"TOKEN=x"), ("etc/quay/mcp.json", SETUP)]);
+        let high = gzipped(&taped(&[("etc/.wh.tide", b"")]));
+        let order = br#"[{"Config": "c", "Layers": ["low/layer.tar", "high/layer.tar"]}]"#;
+        // In whatever order they are packed.
+        for image in [
+            taped(&[("low/layer.tar", &low), ("high/layer.tar", &high), ("manifest.json", order)]),
+            taped(&[("manifest.json", order), ("high/layer.tar", &high), ("low/layer.tar", &low)]),
+        ] {
+            let dir = tempfile::tempdir().unwrap();
+            let path = dir.path().join("i.tar");
+            std::fs::write(&path, image).unwrap();
+            let seen = Mutex::new(Vec::new());
+            let visit = |input: Input| seen.lock().unwrap().push((input.path, input.facts.superseded));
+            let file = File::open(&path).unwrap();
+            read("i.tar", file, Kind::Tar, false, &Prefilter::new().unwrap(), &visit).unwrap();
+            let place = |path: &str| format!("i.tar!/low/layer.tar!/etc/{path}");
+            let want = [(place("tide/mcp.json"), true), (place("quay/mcp.json"), false), (place("tide/.env"), true)];
+            assert_eq!(seen.into_inner().unwrap(), want);
+        }
     }
 
     #[test]

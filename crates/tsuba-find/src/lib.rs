@@ -7,6 +7,7 @@ mod archive;
 mod candidate;
 mod facts;
 mod home;
+mod layers;
 mod owners;
 mod regular;
 mod repository;

@@ -1,6 +1,7 @@
 //! Instruction files: what a program hands to its model as it is. Orders are their purpose; what is judged is only what no such file has an
 //! honest reason for.
 
+use super::concealed::concealed;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, front_matter, instructs_by_front, instructs_by_name};
 use crate::text::{Located, Pointer, Span, is_loopback};
@@ -118,7 +119,24 @@ pub(super) fn guide(document: &Document) -> Option<Guide> {
             .map(|at| Passage { text: &at.text, place: Place::Instructions, item: None, of: "" })
             .collect(),
     };
-    let remarks = telling(wording::read(&said).remarks);
+    let heard = wording::read(&said).remarks;
+    let clear = |passage: usize| -> Vec<Range<usize>> {
+        // What is only not told is no order.
+        let clear = |remark: &&Remark| {
+            remark.passage == passage && remark.strength > Strength::Faint && remark.class != Class::Secrecy
+        };
+        heard.iter().filter(clear).map(|remark| remark.range.clone()).collect()
+    };
+    let quiet: Vec<Remark> =
+        passages.iter().enumerate().flat_map(|(index, at)| concealed(index, &at.text, &clear(index))).collect();
+    let mut remarks = telling(heard);
+    // What is told already is told once.
+    let overlap = |one: &Remark, other: &Remark| {
+        one.passage == other.passage && one.range.start < other.range.end && other.range.start < one.range.end
+    };
+    let is_new = |new: &Remark| !remarks.iter().any(|old| overlap(old, new));
+    let quiet: Vec<Remark> = quiet.into_iter().filter(is_new).collect();
+    remarks.extend(quiet);
     (!remarks.is_empty()).then_some(Guide { passages, remarks })
 }
 
@@ -211,8 +229,16 @@ fn sends_a_store(remark: &Remark) -> bool {
         return false;
     }
     let before = |at: usize| reads.get(..at).unwrap_or_default();
-    // "Your key" is that of the person who reads along, and registers it somewhere.
-    let stands = |name: &str| before(address).match_indices(name).any(|(at, _)| !before(at).ends_with("your "));
+    // "Your key" is that of the person who reads along, and registers it somewhere; what is written into such a place is not taken from it, and
+    // there are samples of it.
+    let is_sample = |end: usize| {
+        let behind = reads.get(end..).unwrap_or_default();
+        [".example", ".sample", ".template", ".dist"].iter().any(|ending| behind.starts_with(ending))
+    };
+    let is_meant =
+        |at: usize| !["your ", " to ", " into "].iter().any(|lead| before(at).trim_end_matches('`').ends_with(lead));
+    let stands =
+        |name: &str| before(address).match_indices(name).any(|(at, _)| is_meant(at) && !is_sample(at + name.len()));
     let handed = |name: &str| {
         before(address).match_indices(name).any(|(at, _)| {
             let word = before(at).rfind(char::is_whitespace).map_or(0, |space| space + 1);

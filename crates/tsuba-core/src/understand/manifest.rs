@@ -26,6 +26,8 @@ pub struct Manifest {
     pub scripts: Vec<(String, Located)>,
     /// What comes with the package, likewise.
     pub dependencies: Vec<Package>,
+    /// What is packed with it, and comes from no registry: the name of each.
+    pub bundled: Vec<Located>,
     /// The addresses that some of it comes from: they may hold a login.
     pub addresses: Vec<Located>,
 }
@@ -53,7 +55,7 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>, Manifes
     if let Some(found) = bundle(root) {
         return Some((SetupKind::Manifest, found.0, found.1));
     }
-    own_package::manifest(root).map(|manifest| (SetupKind::Manifest, Vec::new(), manifest))
+    own_package::manifest(document, root).map(|manifest| (SetupKind::Manifest, Vec::new(), manifest))
 }
 
 const KINDS: &[&str] = &["registryType", "registry_type", "registry_name", "registryName"];

@@ -3,6 +3,7 @@
 mod aliases;
 mod analysis;
 mod build;
+mod concealed;
 pub mod credential;
 mod deploy;
 mod entry;
@@ -128,6 +129,9 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     let unmarked = entry_credentials::unmarked(&found, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));
+    // What is no longer in the image is started by nobody; who has the image still has what it holds.
+    let superseded = document.facts.superseded;
+    entries.iter_mut().for_each(|entry| entry.disabled |= superseded);
     document.drop_tree();
     entries.shrink_to_fit();
     Outcome::Setup(Box::new(Analysis {
@@ -152,3 +156,22 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
 
 #[cfg(test)]
 mod snippet_tests;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::read::Facts;
+
+    #[test]
+    fn what_a_later_layer_removes_is_started_by_nobody() {
+        let text = br#"{ "mcpServers": { "t": { "command": "t", "env": { "TOKEN": "q8ZkW2mLxUPw0TyRbN4s" } } }, "permissions": { "defaultMode": "bypassPermissions" } }"#;
+        let understood = |superseded| {
+            let facts = Facts { packed: true, superseded, ..Facts::default() };
+            let input = Input { path: "i.tar!/a!/mcp.json".to_owned(), bytes: text.to_vec(), facts };
+            let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("not a setup") };
+            (analysis.entries[0].disabled, analysis.permissions.is_empty(), analysis.entries[0].credentials.len())
+        };
+        assert_eq!(understood(false), (false, false, 1));
+        assert_eq!(understood(true), (true, true, 1));
+    }
+}

@@ -93,7 +93,7 @@ const SETUP: Recogniser = Recogniser {
 
 /// A manifest that publishes servers.
 const MANIFEST: Recogniser = Recogniser {
-    marks: |_, notation| matches!(notation, Notation::Json | Notation::Toml),
+    marks: |_, notation| matches!(notation, Notation::Json | Notation::Toml | Notation::Fields),
     take: |document, taken| {
         if let Some((kind, servers, manifest)) = if taken.is_free() { manifest::made(document) } else { None } {
             (taken.made, taken.manifest) = (Some((kind, servers)), Some(manifest));
@@ -141,6 +141,10 @@ const READING: Recogniser = Recogniser {
 const PERMISSIONS: Recogniser = Recogniser {
     marks: |signs, _| signs.permissions,
     take: |document, taken| {
+        // Nobody reads what is no longer there.
+        if document.facts.superseded {
+            return;
+        }
         let own: Vec<&str> =
             taken.found.iter().flat_map(|found| &found.servers).map(|server| server.name.text.as_str()).collect();
         taken.permissions = permissions(document, &own);

@@ -1,6 +1,8 @@
 //! Programs that start or call a tool server with the official kits of the protocol: the literal command, arguments, address, variables and headers of
-//! the call, nothing guessed. What is put together while it runs is not there.
+//! the call, nothing guessed: a name counts where it stands for one literal of the program (`constants.rs`). What is put together while it runs is not
+//! there.
 
+use super::constants::{Constants, constants};
 use super::literal::{MAX_DEPTH, Reader};
 use super::pasted::client;
 use super::{Node, Value};
@@ -48,6 +50,9 @@ const NAMES: &[(&str, Says)] = &[
     ("SseClientTransport::start", Says::Calls),
 ];
 
+/// Names of what a call is handed, which a variable has for short.
+const GIVEN: &[&str] = &["command", "args", "env", "url", "headers"];
+
 /// Words without one of which no text has such a call.
 pub(super) const WORDS: &[&str] = &[
     "StdioServerParameters",
@@ -69,6 +74,7 @@ pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
     let mut out = Vec::new();
     // Calls that are never closed are each looked through to the bound: together no further than a few times the text.
     let mut left = text.len().saturating_mul(4).saturating_add(MAX_CALL_BYTES);
+    let names = core::cell::OnceCell::new();
     for (name, says) in NAMES {
         for at in memchr::memmem::find_iter(text.as_bytes(), name.as_bytes()) {
             let apart = |c: Option<char>| c.is_none_or(|c| !(c.is_alphanumeric() || c == '_'));
@@ -80,7 +86,7 @@ pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
             if left == 0 {
                 return out;
             }
-            let (server, end) = call(text, at, name, *says);
+            let (server, end) = call(text, at, name, *says, names.get_or_init(|| constants(text)));
             left = left.saturating_sub(end - at);
             out.extend(server);
         }
@@ -91,8 +97,8 @@ pub(super) fn calls(text: &str, most: usize) -> Vec<Node> {
 }
 
 /// One call: what stands in its parentheses or braces, and, with builders, in those of the calls chained to it.
-fn call(text: &str, at: usize, name: &str, says: Says) -> (Option<Node>, usize) {
-    let mut reader = Reader { text, at: at + name.len(), end: text.len().min(at + MAX_CALL_BYTES), depth: 0 };
+fn call(text: &str, at: usize, name: &str, says: Says, names: &Constants) -> (Option<Node>, usize) {
+    let mut reader = Reader { text, at: at + name.len(), end: text.len().min(at + MAX_CALL_BYTES), depth: 0, names };
     reader.end = crate::text::boundary(text, reader.end);
     let mut given = Given::default();
     reader.blanks();
@@ -261,6 +267,8 @@ impl Reader<'_> {
         match self.value(0) {
             Some(value) => match chained {
                 Some(name) => given.named.push((name.to_owned(), value)),
+                // `{ command, args }`: what stands for itself.
+                None if GIVEN.contains(&word.as_str()) => given.named.push((word, value)),
                 None => given.placed.push(value),
             },
             None => {
@@ -399,7 +407,25 @@ mod tests {
                 &["cranes: npx -y cranes"],
             ),
             ("sse_client(\"https://qu\\x61y.example/\\u006dcp\")", &["quay.example: https://quay.example/mcp"]),
+            (
+                "URL = \"https://quay.example/mcp\"\nHEADERS = {\"X-Key\": \"q8Zk\"}\nasync with sse_client(URL, headers=HEADERS) as c:",
+                &["quay.example: https://quay.example/mcp X-Key=\"q8Zk\""],
+            ),
+            (
+                "const pkg = '@saltmarsh/tides';\nconst args = ['-y', pkg];\nnew StdioClientTransport({ command: 'npx', args });\nnew StdioClientTransport({ command: 'npx', args: args });",
+                &["tides: npx -y @saltmarsh/tides"; 2],
+            ),
+            (
+                "endpoint := \"https://quay.example/mcp\"\nt := &mcp.StreamableClientTransport{Endpoint: endpoint}",
+                &["quay.example: https://quay.example/mcp"],
+            ),
+            (
+                "const serverUrl = \"https://quay.example/mcp\";\nnew StreamableHTTPClientTransport(new URL(serverUrl))",
+                &["quay.example: https://quay.example/mcp"],
+            ),
             // Look-alikes: nothing is guessed.
+            ("url = \"https://quay.example/\"\nsse_client(url + \"mcp\")", &[]),
+            ("URL = \"https://quay.example/mcp\"\ndef run(URL):\n  sse_client(URL)", &[]),
             ("p = StdioServerParameters(command=cmd, args=[\"-y\", package])", &[]),
             ("import { StdioClientTransport } from \"@saltmarsh/kit\";", &[]),
             ("class StdioServerParameters(BaseModel):\n    command: str\n    args: list[str] = []", &[]),

@@ -1,6 +1,7 @@
 //! Literals of programs' languages: strings, lists, mappings, as Python, JavaScript, C#, Go, Java, Terraform and Nix write them. What is put together
 //! while a program runs is none.
 
+use super::constants::Constants;
 use super::pasted::text_at;
 use super::{Key, Member, Node, Value};
 use crate::prelude::*;
@@ -12,7 +13,8 @@ pub(super) const MAX_DEPTH: usize = 8;
 
 /// A mapping that is written in braces with the literals of whatever language; `None` where it is none.
 pub(super) fn mapping(text: &str, range: Range<usize>) -> Option<Node> {
-    let mut reader = Reader { text, at: range.start, end: range.end, depth: 0 };
+    let names = Constants::new();
+    let mut reader = Reader { text, at: range.start, end: range.end, depth: 0, names: &names };
     reader.mapping(0).filter(|node| !node.members().is_empty())
 }
 
@@ -23,6 +25,8 @@ pub(super) struct Reader<'t> {
     pub(super) end: usize,
     /// How many calls it is within.
     pub(super) depth: usize,
+    /// What names stand for.
+    pub(super) names: &'t Constants,
 }
 
 impl Reader<'_> {
@@ -91,11 +95,20 @@ impl Reader<'_> {
     }
 
     pub(super) fn value(&mut self, depth: usize) -> Option<Node> {
+        let node = self.literal(depth)?;
+        // What goes on is no literal: `"a" + b`, `"a".format(b)`.
+        self.blanks();
+        let goes_on = matches!(self.peek(), Some('+' | '.' | '%' | '?'));
+        (!goes_on).then_some(node)
+    }
+
+    /// The same, whatever follows.
+    pub(super) fn literal(&mut self, depth: usize) -> Option<Node> {
         let start = self.at;
         if depth > MAX_DEPTH {
             return None;
         }
-        let node = match self.peek()? {
+        Some(match self.peek()? {
             quote @ ('"' | '\'' | '`') => text_at(&self.string(quote)?, Span::new(start, self.at)),
             '[' => self.list(']', depth)?,
             '{' => self.mapping(depth)?,
@@ -132,14 +145,23 @@ impl Reader<'_> {
                     self.at += rest.find(['{', ',', '\n']).unwrap_or(0);
                     self.mapping(depth)?
                 } else {
-                    return None;
+                    self.named()?
                 }
             }
-        };
-        // What goes on is no literal: `"a" + b`, `"a".format(b)`.
-        self.blanks();
-        let goes_on = matches!(self.peek(), Some('+' | '.' | '%' | '?'));
-        (!goes_on).then_some(node)
+        })
+    }
+
+    /// A name that stands for a literal, as that stands where it is written.
+    fn named(&mut self) -> Option<Node> {
+        let before = self.at;
+        let word = self.word();
+        // What is called, looked into or has members is something else.
+        let plain = !matches!(self.peek(), Some('(' | '[' | ':' | '!'));
+        let node = self.names.get(&word).filter(|_| plain).cloned();
+        if node.is_none() {
+            self.at = before;
+        }
+        node
     }
 
     pub(super) fn list(&mut self, close: char, depth: usize) -> Option<Node> {

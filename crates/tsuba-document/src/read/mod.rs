@@ -5,11 +5,13 @@
 
 mod adding;
 mod calls;
+mod constants;
 mod csv;
 mod decode;
 mod dockerfile;
 mod dotenv;
 mod embedded;
+mod fields;
 mod guide;
 mod json;
 mod key;
@@ -66,6 +68,8 @@ pub struct Facts {
     pub candidate: bool,
     /// Was it taken out of an archive?
     pub packed: bool,
+    /// Is it in a layer of an image, and a later one removes it or has another in its place?
+    pub superseded: bool,
     /// Where it was opened, as far as that is not its path.
     pub file: Option<String>,
     /// What it is wherever its tree lies and whoever looks: its repository, where that is known by its remote, and its path in there.
@@ -163,6 +167,7 @@ impl Document {
             Notation::Dockerfile | Notation::Unit => script::parse(&self.path, &self.text),
             Notation::Dotenv
             | Notation::Csv
+            | Notation::Fields
             | Notation::Script
             | Notation::Prose
             | Notation::Pasted
@@ -276,6 +281,7 @@ fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unread
         Notation::Pasted => Ok(Vec::new()),
         Notation::Dockerfile => Ok(vec![dockerfile::parse(text)]),
         Notation::Unit => Ok(vec![unit::parse(text)]),
+        Notation::Fields => Ok(vec![fields::parse(text)]),
     }
 }
 

@@ -19,6 +19,8 @@ pub enum Notation {
     Dockerfile,
     /// Sections of `Key=value` lines, as systemd has them.
     Unit,
+    /// What a Python distribution says of itself, as fields of a message.
+    Fields,
     /// A text for people that shows configurations: Markdown, HTML, a notebook.
     Prose,
     /// A script, or another program's text, in which servers are added or written down.
@@ -87,6 +89,9 @@ impl Notation {
         if is_token(line) {
             return Self::Token;
         }
+        if super::fields::looks_like(text) {
+            return Self::Fields;
+        }
         let lower = line.to_ascii_lowercase();
         let markdown = || text.lines().any(|line| line.trim_start_matches([' ', '\t', '>']).starts_with("```"));
         if lower.starts_with("<!doctype html") || lower.starts_with("<html") || markdown() {
@@ -147,6 +152,7 @@ impl fmt::Display for Notation {
             Self::Csv => "CSV",
             Self::Dockerfile => "an image build file",
             Self::Unit => "a unit file",
+            Self::Fields => "a distribution's metadata",
             Self::Prose => "text with a configuration",
             Self::Script => "a script",
             Self::Pasted => "a candidate",
@@ -182,6 +188,7 @@ mod tests {
             ("README.md", "{", Prose),
             ("a.html", "", Prose),
             ("tide", "[Unit]\nDescription=a\n[Service]\nExecStart=/bin/a\n", Unit),
+            ("METADATA", "Metadata-Version: 2.4\nName: tide-mcp\n\n# Tide\n```json\n{}\n```\n", Fields),
             ("from", "from: a\n", Yaml),
             ("-", "<!DOCTYPE html><p>", Prose),
             ("-", "# Tide\n```json\n{}\n```\n", Prose),

@@ -1,17 +1,21 @@
 //! `tsuba decisions`: reads the register.
 
+use crate::advisories;
 use crate::dates::as_of;
 use crate::exit::Done;
 use crate::output;
 use crate::register;
+use crate::threads::Threads;
 use anyhow::Context as _;
 use clap::{Args as Arguments, ValueEnum};
 use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
 use tsuba_core::judge::{Verdict, pattern_redactor};
+use tsuba_core::policy::{Advisories, Advisory, Affected};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
-use tsuba_core::text::Redactor;
+use tsuba_core::text::{Name as _, Redactor};
+use tsuba_core::understand::launch::Source;
 use tsuba_report::{Page, Role};
 
 /// List decisions
@@ -32,7 +36,10 @@ pub(crate) struct Args {
     /// Increment the register's serial number, then print what is to be signed, as --canonical does
     #[arg(long, conflicts_with_all = ["canonical", "kind", "ending", "format"])]
     to_sign: bool,
-    /// Exit 1 if a decision has expired, or ends within the days of --ending
+    /// Tell which approved packages published advisories of this folder name, in the OSV format (may be given several times)
+    #[arg(long, value_name = "FOLDER", conflicts_with_all = ["canonical", "to_sign"])]
+    advisories: Vec<PathBuf>,
+    /// Exit 1 if a decision has expired, ends within the days of --ending, or approves what --advisories name
     #[arg(long, conflicts_with_all = ["canonical", "to_sign"])]
     gate: bool,
     /// The format
@@ -90,23 +97,30 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         .filter(|decision| args.ending.is_none_or(|days| ends(decision, days)))
         .collect();
     shown.sort_by(|a, b| (a.kind, &a.scope, &a.team).cmp(&(b.kind, &b.scope, &b.team)));
+    let published = advisories::load(&args.advisories, Threads::new(0))?;
+    let named = |decision: &Decision| known_bad(decision, &published, decision.holds(today));
+    let bad = shown.iter().filter(|decision| !named(decision).is_empty()).count();
     let counted = |decision: &&&Decision| decision.kind != Kind::Revoked;
     let over = shown.iter().filter(counted).filter(|decision| !decision.holds(today)).count();
     // With --ending only what ends is shown.
     let ends_soon = args.ending.is_some() && shown.iter().any(|decision| decision.kind != Kind::Revoked);
-    let done = if args.gate && (over > 0 || ends_soon) { Done::Gated } else { Done::Clean };
+    let done = if args.gate && (over > 0 || ends_soon || bad > 0) { Done::Gated } else { Done::Clean };
     let mut out = anstream::stdout().lock();
     // Whoever may write the register may write anything into it.
     let cleaner = pattern_redactor();
     if args.format == FormatName::Json {
-        let rows: Vec<_> = shown.iter().map(|decision| row(&cleaner, decision, decision.holds(today))).collect();
+        let row = |decision: &&Decision| row(&cleaner, decision, decision.holds(today), &named(decision));
+        let rows: Vec<_> = shown.iter().map(row).collect();
         writeln!(out, "{}", serde_json::to_string_pretty(&json!({ "as_of": today.to_string(), "decisions": rows }))?)?;
         return Ok(done);
     }
     let count = |kind: Kind| shown.iter().filter(|decision| decision.kind == kind).count();
     let revoked = count(Kind::Revoked);
     let revoked = if revoked > 0 { format!(", {revoked} revoked") } else { String::new() };
-    let message = if over > 0 { format!("{revoked}; {over} expired") } else { revoked };
+    let mut message = if over > 0 { format!("{revoked}; {over} expired") } else { revoked };
+    if bad > 0 {
+        message += &format!("; {bad} named in advisories");
+    }
     writeln!(
         out,
         "{} approved, {} refused, {} waived{message}   (as of {today})",
@@ -129,6 +143,13 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         let team = decision.team.as_ref().map(|team| format!(", for {team}")).unwrap_or_default();
         page.row("by", &clean(&format!("{} on {}{until}{team}", decision.by, decision.on)))?;
         page.row("reason", &clean(&decision.reason))?;
+        for (advisory, affected) in named(decision) {
+            let open = if affected == Affected::Perhaps { " in some versions" } else { "" };
+            let kind = if advisory.malicious { "malicious" } else { "vulnerable" };
+            let summary = tsuba_core::text::head(advisory.summary.trim(), MAX_SUMMARY);
+            let message = format!("{kind}{open} ({}): {summary}", advisory.id);
+            page.row("advisory", clean(&message).trim_end_matches(": "))?;
+        }
         for condition in &decision.conditions {
             page.row("only if", &clean(condition))?;
         }
@@ -183,7 +204,26 @@ fn subject(decision: &Decision) -> (String, String) {
     }
 }
 
-fn row(cleaner: &Redactor, decision: &Decision, holds: bool) -> serde_json::Value {
+/// Of a longer summary of an advisory (bytes) the rest is left out.
+const MAX_SUMMARY: usize = 200;
+/// Of one package no more advisories are told; the worst come first.
+const MAX_ADVISORIES: usize = 10;
+
+/// The advisories that name what is approved.
+fn known_bad<'a>(decision: &Decision, published: &'a Advisories, holds: bool) -> Vec<(&'a Advisory, Affected)> {
+    let Scope::Package { source, package, version } = &decision.scope else { return Vec::new() };
+    let source = Source::from_name(source).filter(|_| holds && decision.kind == Kind::Approved);
+    let mut found = source.map(|source| published.of(source, package, version.as_deref())).unwrap_or_default();
+    found.truncate(MAX_ADVISORIES);
+    found
+}
+
+fn row(
+    cleaner: &Redactor,
+    decision: &Decision,
+    holds: bool,
+    advisories: &[(&Advisory, Affected)],
+) -> serde_json::Value {
     let clean = |text: &String| cleaner.clean(text).as_str().to_owned();
     let scope = match &decision.scope {
         Scope::Entry { setup, entry } => json!({ "setup": clean(setup), "entry": clean(entry) }),
@@ -210,5 +250,6 @@ fn row(cleaner: &Redactor, decision: &Decision, holds: bool) -> serde_json::Valu
     json!({ "id": decision.id(), "kind": decision.kind.name(), "on": scope, "team": decision.team.as_ref().map(clean),
         "by": clean(&decision.by), "decided": decision.on.to_string(),
         "until": decision.until.map(|until| until.to_string()), "reason": clean(&decision.reason),
-        "conditions": conditions, "holds": holds, "history": history })
+        "conditions": conditions, "holds": holds, "history": history,
+        "advisories": advisories.iter().map(|(advisory, _)| clean(&advisory.id)).collect::<Vec<String>>() })
 }

@@ -54,3 +54,25 @@ fn advisories_that_cannot_be_read_are_told() {
         assert!(run.status() == 2 && run.err().contains(why), "{args:?}: {}", run.err());
     }
 }
+
+#[test]
+fn approvals_of_packages_are_held_against_advisories() {
+    let dir = Dir::new(&[("mcp.json", SETUP), ("known/a.json", MALICIOUS), ("known/b.json", WEAK)]);
+    for entry in ["tides", "quay"] {
+        let approve = ["approve", "mcp.json", "--entry", entry, "--unseen", "--for", "package"];
+        let run = dir.run(&[&approve[..], &["--by", "ines", "--reason", "read"]].concat());
+        assert_eq!(run.status(), 0, "{}", run.err());
+    }
+    let plain = dir.run(&["decisions", "--gate"]);
+    assert!(plain.status() == 0 && !plain.out().contains("advisor"), "{}", plain.out());
+    let run = dir.run(&["decisions", "--advisories", "known", "--gate"]);
+    assert_eq!(run.status(), 1, "{}", run.err());
+    assert!(run.out().starts_with("2 approved, 0 refused, 0 waived; 2 named in advisories"), "{}", run.out());
+    assert!(run.out().contains("malicious (MAL-2026-7): Sends the environment to quay7.example"), "{}", run.out());
+    let rows = dir.run(&["decisions", "--advisories", "known", "--format", "json"]).json();
+    assert_eq!(rows["decisions"][1]["advisories"], serde_json::json!(["SA-2026-3"]));
+    // What is refused, or approved at another version, is no matter of an advisory.
+    dir.write("known/a.json", MALICIOUS.replace("2.4.1", "2.4.0").as_bytes());
+    dir.write("known/b.json", WEAK.replace("Saltmarsh_Quay", "saltmarsh-tide").as_bytes());
+    assert_eq!(dir.run(&["decisions", "--advisories", "known", "--gate"]).status(), 0);
+}

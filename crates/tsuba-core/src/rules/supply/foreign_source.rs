@@ -1,5 +1,6 @@
-use crate::judge::{Check, Entries, Out, Rule, Verdict, Ways};
+use crate::judge::{Check, Circumstance, Entries, Out, Rule, Verdict, Ways};
 use crate::policy::Ruling;
+use crate::prelude::*;
 use crate::severity::Severity;
 use crate::understand::launch::{Package, Pin, Source};
 use crate::understand::{Analysis, Variable, indexes};
@@ -40,7 +41,17 @@ fn fetched(package: &Package, out: &mut Out<'_>) {
 
 /// What comes with a package that lies here with its own manifest.
 fn needed(analysis: &Analysis, out: &mut Out<'_>) {
-    analysis.manifest.iter().flat_map(|manifest| &manifest.dependencies).for_each(|package| fetched(package, out));
+    let Some(manifest) = &analysis.manifest else { return };
+    manifest.dependencies.iter().for_each(|package| fetched(package, out));
+    // What is packed with it was whatever its author had at hand. That is seldom meant badly, and nobody sees it.
+    if let [first, rest @ ..] = manifest.bundled.as_slice() {
+        let what = match rest.len() {
+            0 => first.text.clone(),
+            count => format!("{} and {count} more", first.text),
+        };
+        let hit = out.hit(first).arg("what", what).arg("source", "the package itself, as its author had it (bundled)");
+        hit.circumstance_if(true, Circumstance::Weak);
+    }
 }
 
 /// Is a registry the company's own: named with a login, or on a host that the policy allows?

@@ -80,6 +80,7 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
         Notation::Toml
         | Notation::Dotenv
         | Notation::Csv
+        | Notation::Fields
         | Notation::Script
         | Notation::Prose
         | Notation::Pasted
