@@ -10,6 +10,11 @@ const MAX_HELD_BYTES: usize = 64 << 20;
 const MAX_LISTS: usize = 16;
 pub(crate) const MAX_LIST_BYTES: usize = 1 << 20;
 
+/// A longer path (bytes) is nobody's.
+const MAX_PATH_BYTES: usize = 4096;
+/// So much is looked at to find out what is gone (bytes of paths, for each folder on the way); of the rest it is not known.
+const MAX_LOOKED_BYTES: usize = 256 << 20;
+
 /// Before the name of what a layer removes.
 const REMOVED: &str = ".wh.";
 /// In a folder of which a layer removes everything that was in it before.
@@ -36,6 +41,9 @@ struct Held {
 impl Layers {
     /// Notes that a layer has a file of this path, or removes one.
     pub(crate) fn note(&mut self, layer: &str, path: &str) {
+        if path.len() > MAX_PATH_BYTES {
+            return;
+        }
         match self.names.get_mut(layer) {
             Some(names) => names.insert(plain(path)),
             None => self.names.entry(layer.to_owned()).or_default().insert(plain(path)),
@@ -86,13 +94,17 @@ impl Layers {
         for (index, held) in held.iter().enumerate() {
             by_layer.entry(&held.layer).or_default().push(index);
         }
+        let mut left = MAX_LOOKED_BYTES;
         for order in &orders {
             let mut above: BTreeSet<&str> = BTreeSet::new();
             for layer in order.iter().rev() {
                 for index in by_layer.get(layer.as_str()).into_iter().flatten() {
                     if let (Some(counts), Some(held)) = (seen.get_mut(*index), held.get(*index)) {
                         counts.0 += 1;
-                        counts.1 += usize::from(is_gone(&above, &held.path));
+                        let looked = held.path.len() * (held.path.matches('/').count() + 1);
+                        let looks = looked <= left && held.path.len() <= MAX_PATH_BYTES;
+                        left = if looks { left - looked } else { left };
+                        counts.1 += usize::from(looks && is_gone(&above, &held.path));
                     }
                 }
                 above.extend(names.get(layer).into_iter().flatten().map(String::as_str));
@@ -184,8 +196,12 @@ mod tests {
         let large = || Input { bytes: vec![b' '; MAX_HELD_BYTES / 2 + 1], ..Input::default() };
         assert!(layers.hold("a", "b", large()).is_none());
         assert!(layers.hold("a", "c", large()).is_some());
+        layers.order("i.tar", br#"[{"Layers": ["a", "b"]}]"#);
+        let deep = Input::default();
+        assert!(layers.hold("i.tar!/a", &"a/".repeat(MAX_PATH_BYTES), deep).is_none());
+        layers.note("i.tar!/b", ".wh.a");
         layers.order("i.tar", "[".repeat(10_000).as_bytes());
         layers.order("i.tar", &vec![b'['; MAX_LIST_BYTES + 1]);
-        assert_eq!(layers.release().count(), 1);
+        assert_eq!(layers.release().filter(|input| !input.facts.superseded).count(), 2);
     }
 }

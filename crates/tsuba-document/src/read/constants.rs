@@ -1,16 +1,46 @@
 //! Names of a program that stand for one literal: what is assigned once, and is no parameter of anything, is that wherever the name stands.
 
-use super::Node;
 use super::literal::Reader;
+use super::{Node, Value};
 use crate::prelude::*;
+use core::cell::Cell;
 
 /// The literals by their names.
-pub(super) type Constants = BTreeMap<String, Node>;
+#[derive(Debug, Default)]
+pub(super) struct Constants {
+    /// With how large each is (bytes).
+    known: BTreeMap<String, (Node, usize)>,
+    /// So much may still be put in the place of names.
+    left: Cell<usize>,
+}
 
 /// Of more names in one program none is followed.
 const MAX_NAMES: usize = 1_000;
 /// A literal that a name stands for is no longer (bytes).
 const MAX_LITERAL_BYTES: usize = 8 << 10;
+
+/// So much is put in the place of names in one program (bytes): lists of names of lists would grow without end.
+const MAX_FOLLOWED_BYTES: usize = 1 << 20;
+
+impl Constants {
+    /// What a name stands for, as long as there is room for it.
+    pub(super) fn get(&self, name: &str) -> Option<Node> {
+        let (node, size) = self.known.get(name)?;
+        self.left.set(self.left.get().checked_sub(*size)?);
+        Some(node.clone())
+    }
+}
+
+/// About how large a value is in memory (bytes).
+fn size(node: &Node) -> usize {
+    let inner: usize = match &node.value {
+        Value::Text(text) | Value::Number(text) => text.len(),
+        Value::List(items) => items.iter().map(size).sum(),
+        Value::Map(members) => members.iter().map(|member| member.key.text.len() + size(&member.value)).sum(),
+        Value::Null | Value::Bool(_) => 0,
+    };
+    inner + size_of::<Node>()
+}
 
 /// Words after which a name is used, not declared.
 const USES: [&str; 8] = ["return", "await", "yield", "in", "and", "or", "not", "with"];
@@ -58,15 +88,15 @@ pub(super) fn constants(text: &str) -> Constants {
             before = word;
         }
     }
+    let mut out = Constants { left: Cell::new(MAX_FOLLOWED_BYTES), ..Constants::default() };
     if found.len() > MAX_NAMES {
-        return Constants::new();
+        return out;
     }
     let mut times: BTreeMap<&str, usize> = BTreeMap::new();
     for (name, _) in &found {
         *times.entry(name).or_default() += 1;
     }
     found.retain(|(name, _)| times.get(name) == Some(&1) && !open.contains(name));
-    let mut out = Constants::new();
     // Literals that are never closed are each looked through to the bound: together no further than a few times the text.
     let mut left = text.len().saturating_mul(4);
     for (name, at) in found {
@@ -79,7 +109,8 @@ pub(super) fn constants(text: &str) -> Constants {
         }
         left -= looked;
         if let Some(value) = value {
-            out.insert(name.to_owned(), value);
+            let size = size(&value);
+            out.known.insert(name.to_owned(), (value, size));
         }
     }
     out
@@ -147,7 +178,7 @@ mod tests {
     fn told(text: &str) -> Vec<String> {
         let texts = |node: &Node| node.items().iter().filter_map(Node::text).collect::<Vec<_>>().join(" ");
         let value = |node: &Node| node.text().map_or_else(|| texts(node), str::to_owned);
-        constants(text).iter().map(|(name, node)| format!("{name}={}", value(node))).collect()
+        constants(text).known.iter().map(|(name, (node, _))| format!("{name}={}", value(node))).collect()
     }
 
     #[test]
@@ -185,6 +216,10 @@ mod tests {
             let _ = constants(&piece.repeat(20_000));
         }
         let many: String = (0..900).map(|n| format!("a{n} = [\n")).collect();
-        assert!(constants(&many).len() < 2);
+        assert!(constants(&many).known.len() < 2);
+        // Each list holds the one before a thousand times.
+        let grows: String = (1..200).map(|n| format!("a{n} = [{}]\n", format!("a{}, ", n - 1).repeat(1000))).collect();
+        let grown = constants(&format!("a0 = \"x\"\n{grows}"));
+        assert!(grown.known.values().map(|(_, size)| size).sum::<usize>() < 4 * MAX_FOLLOWED_BYTES);
     }
 }

@@ -13,7 +13,7 @@ pub(super) const MAX_DEPTH: usize = 8;
 
 /// A mapping that is written in braces with the literals of whatever language; `None` where it is none.
 pub(super) fn mapping(text: &str, range: Range<usize>) -> Option<Node> {
-    let names = Constants::new();
+    let names = Constants::default();
     let mut reader = Reader { text, at: range.start, end: range.end, depth: 0, names: &names };
     reader.mapping(0).filter(|node| !node.members().is_empty())
 }
@@ -157,7 +157,7 @@ impl Reader<'_> {
         let word = self.word();
         // What is called, looked into or has members is something else.
         let plain = !matches!(self.peek(), Some('(' | '[' | ':' | '!'));
-        let node = self.names.get(&word).filter(|_| plain).cloned();
+        let node = if plain { self.names.get(&word) } else { None };
         if node.is_none() {
             self.at = before;
         }
