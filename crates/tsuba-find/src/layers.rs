@@ -10,6 +10,8 @@ const MAX_HELD_BYTES: usize = 64 << 20;
 const MAX_LISTS: usize = 16;
 pub(crate) const MAX_LIST_BYTES: usize = 1 << 20;
 
+/// Of more layers of one image it is not known what is gone; engines take 127.
+const MAX_LAYERS: usize = 1000;
 /// A longer path (bytes) is nobody's.
 const MAX_PATH_BYTES: usize = 4096;
 /// So much is looked at to find out what is gone (bytes of paths, for each folder on the way); of the rest it is not known.
@@ -70,8 +72,14 @@ impl Layers {
             Some(format!("blobs/{kind}/{digest}"))
         };
         let image = root.get("layers").map(|layers| layers.items().iter().filter_map(blob).collect());
-        let orders = saved.chain(image).filter(|layers: &Vec<String>| layers.len() > 1);
-        let whole = |layers: Vec<String>| layers.iter().map(|layer| format!("{archive}!/{layer}")).collect();
+        let orders = saved.chain(image).filter(|layers: &Vec<String>| (2..=MAX_LAYERS).contains(&layers.len()));
+        // Of a layer that is there several times the last time counts: it lies on top of what is between.
+        let whole = |layers: Vec<String>| {
+            let is_last =
+                |(index, layer): &(usize, &String)| !layers.iter().skip(index + 1).any(|later| later == *layer);
+            let last = layers.iter().enumerate().filter(is_last);
+            last.map(|(_, layer)| format!("{archive}!/{layer}")).collect()
+        };
         self.orders.extend(orders.map(whole).take(MAX_LISTS - self.orders.len()));
     }
 
@@ -187,6 +195,11 @@ mod tests {
         let two = r#"[{"Layers": ["a", "b"]}, {"Layers": ["a", "c"]}]"#;
         assert_eq!(gone(two, &[("b", ".wh.etc")], LOW), [""; 0]);
         assert_eq!(gone(two, &[("b", ".wh.etc"), ("c", ".wh.etc")], LOW).len(), 1);
+        // The same layer again lies on top.
+        let again = r#"[{"Layers": ["a", "b", "a"]}]"#;
+        assert_eq!(gone(again, &[("b", ".wh.etc")], LOW), [""; 0]);
+        let many = format!(r#"[{{"Layers": ["a", {} "b"]}}]"#, r#""a", "#.repeat(MAX_LAYERS));
+        assert_eq!(gone(&many, &[("b", ".wh.etc")], LOW), [""; 0]);
         assert_eq!(gone("[]", &[("b", ".wh.etc")], LOW), [""; 0]);
     }
 

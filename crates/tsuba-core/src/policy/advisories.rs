@@ -158,6 +158,11 @@ impl Advisories {
     }
 }
 
+/// Of one package no more advisories are told; the worst come first.
+pub const MAX_TOLD: usize = 10;
+/// Of a longer summary (bytes) the rest is left out.
+const MAX_SUMMARY: usize = 200;
+
 /// A text that is no advisory.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct NoAdvisory;
@@ -166,6 +171,22 @@ impl Advisory {
     /// How bad it is.
     pub fn weight(&self) -> Severity {
         if self.malicious { Severity::Critical } else { self.severity.unwrap_or(Severity::High) }
+    }
+
+    /// What it says of a package that it names, in a few words.
+    pub fn describe(&self, affected: Affected) -> String {
+        let kind = match (self.malicious, affected) {
+            (true, Affected::Surely) => "is malicious",
+            (true, Affected::Perhaps) => "has malicious versions, and which one is started is open",
+            (false, Affected::Surely) => "has a published vulnerability",
+            (false, Affected::Perhaps) => "has a published vulnerability that no version mends",
+        };
+        let summary = self.summary.trim();
+        if summary.is_empty() {
+            kind.to_owned()
+        } else {
+            format!("{kind}: {}", crate::text::head(summary, MAX_SUMMARY))
+        }
     }
 
     fn affects(&self, version: Option<&str>) -> Option<Affected> {

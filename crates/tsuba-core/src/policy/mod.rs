@@ -9,7 +9,7 @@ mod origins;
 mod own;
 mod reading;
 
-pub use advisories::{Advisories, Advisory, Affected, NoAdvisory};
+pub use advisories::{Advisories, Advisory, Affected, MAX_TOLD as MAX_ADVISORIES_TOLD, NoAdvisory};
 pub use own::{Applied, OwnRule};
 
 use crate::prelude::*;

@@ -12,7 +12,7 @@ use serde_json::json;
 use std::io::Write as _;
 use std::path::PathBuf;
 use tsuba_core::judge::{Verdict, pattern_redactor};
-use tsuba_core::policy::{Advisories, Advisory, Affected};
+use tsuba_core::policy::{Advisories, Advisory, Affected, MAX_ADVISORIES_TOLD};
 use tsuba_core::register::{Decision, FindingPlace, Kind, Scope};
 use tsuba_core::text::{Name as _, Redactor};
 use tsuba_core::understand::launch::Source;
@@ -144,11 +144,7 @@ pub(crate) fn run(args: &Args) -> anyhow::Result<Done> {
         page.row("by", &clean(&format!("{} on {}{until}{team}", decision.by, decision.on)))?;
         page.row("reason", &clean(&decision.reason))?;
         for (advisory, affected) in named(decision) {
-            let open = if affected == Affected::Perhaps { " in some versions" } else { "" };
-            let kind = if advisory.malicious { "malicious" } else { "vulnerable" };
-            let summary = tsuba_core::text::head(advisory.summary.trim(), MAX_SUMMARY);
-            let message = format!("{kind}{open} ({}): {summary}", advisory.id);
-            page.row("advisory", clean(&message).trim_end_matches(": "))?;
+            page.row("advisory", &clean(&format!("{} ({})", advisory.describe(affected), advisory.id)))?;
         }
         for condition in &decision.conditions {
             page.row("only if", &clean(condition))?;
@@ -204,17 +200,12 @@ fn subject(decision: &Decision) -> (String, String) {
     }
 }
 
-/// Of a longer summary of an advisory (bytes) the rest is left out.
-const MAX_SUMMARY: usize = 200;
-/// Of one package no more advisories are told; the worst come first.
-const MAX_ADVISORIES: usize = 10;
-
 /// The advisories that name what is approved.
 fn known_bad<'a>(decision: &Decision, published: &'a Advisories, holds: bool) -> Vec<(&'a Advisory, Affected)> {
     let Scope::Package { source, package, version } = &decision.scope else { return Vec::new() };
     let source = Source::from_name(source).filter(|_| holds && decision.kind == Kind::Approved);
     let mut found = source.map(|source| published.of(source, package, version.as_deref())).unwrap_or_default();
-    found.truncate(MAX_ADVISORIES);
+    found.truncate(MAX_ADVISORIES_TOLD);
     found
 }
 

@@ -68,7 +68,7 @@ fn approvals_of_packages_are_held_against_advisories() {
     let run = dir.run(&["decisions", "--advisories", "known", "--gate"]);
     assert_eq!(run.status(), 1, "{}", run.err());
     assert!(run.out().starts_with("2 approved, 0 refused, 0 waived; 2 named in advisories"), "{}", run.out());
-    assert!(run.out().contains("malicious (MAL-2026-7): Sends the environment to quay7.example"), "{}", run.out());
+    assert!(run.out().contains("is malicious: Sends the environment to quay7.example (MAL-2026-7)"), "{}", run.out());
     let rows = dir.run(&["decisions", "--advisories", "known", "--format", "json"]).json();
     assert_eq!(rows["decisions"][1]["advisories"], serde_json::json!(["SA-2026-3"]));
     // What is refused, or approved at another version, is no matter of an advisory.

@@ -50,7 +50,7 @@ fn needed(analysis: &Analysis, out: &mut Out<'_>) {
             count => format!("{} and {count} more", first.text),
         };
         let hit = out.hit(first).arg("what", what).arg("source", "the package itself, as its author had it (bundled)");
-        hit.circumstance_if(true, Circumstance::Weak);
+        hit.circumstance(Circumstance::Weak);
     }
 }
 

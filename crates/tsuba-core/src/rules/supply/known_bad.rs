@@ -1,5 +1,5 @@
 use crate::judge::{All, Check, Circumstance, Entries, EntryRef, Out, Rule, Verdict, Ways};
-use crate::policy::{Advisory, Affected, Policy};
+use crate::policy::{Affected, MAX_ADVISORIES_TOLD, Policy};
 use crate::prelude::*;
 use crate::severity::{Confidence, Severity};
 use crate::understand::launch::{Package, Pin, StepKind};
@@ -27,9 +27,6 @@ pub(super) static RULE: Rule = Rule {
     check: Check::Each(&[Check::Entry(check), Check::All(needed)]),
 };
 
-/// Of one package no more advisories are told; the worst come first.
-const MAX_TOLD: usize = 10;
-
 fn check(entries: &Entries<'_>, out: &mut Out<'_>) {
     let entry = entries.entry;
     for step in entry.plan.iter().flat_map(|plan| &plan.steps) {
@@ -55,13 +52,13 @@ fn needed(all: &All<'_>, out: &mut Out<'_>) {
 /// `place` is where it is told, where that is not the entry that is looked at.
 fn told(policy: &Policy, package: &Package, version: Option<&str>, (place, out): (Option<EntryRef>, &mut Out<'_>)) {
     let advisories = policy.advisories.of(package.source, &package.name, version);
-    for (advisory, affected) in advisories.into_iter().take(MAX_TOLD) {
+    for (advisory, affected) in advisories.into_iter().take(MAX_ADVISORIES_TOLD) {
         let shown = version.map_or_else(|| package.name.clone(), |version| format!("{} {version}", package.name));
         let hit = match place {
             Some(place) => out.hit_in(place, &package.spec),
             None => out.hit(&package.spec),
         };
-        hit.arg("package", shown).arg("what", what(advisory, affected)).arg("id", &advisory.id);
+        hit.arg("package", shown).arg("what", advisory.describe(affected)).arg("id", &advisory.id);
         hit.base_severity(advisory.weight()).circumstance_if(affected == Affected::Perhaps, Circumstance::Weak);
         hit.confidence(if affected == Affected::Surely { Confidence::Certain } else { Confidence::Possible });
         if let ([fixed, ..], false) = (advisory.fixed.as_slice(), advisory.malicious) {
@@ -69,17 +66,3 @@ fn told(policy: &Policy, package: &Package, version: Option<&str>, (place, out):
         }
     }
 }
-
-fn what(advisory: &Advisory, affected: Affected) -> String {
-    let kind = match (advisory.malicious, affected) {
-        (true, Affected::Surely) => "is malicious",
-        (true, Affected::Perhaps) => "has malicious versions, and which one is started is open",
-        (false, Affected::Surely) => "has a published vulnerability",
-        (false, Affected::Perhaps) => "has a published vulnerability that no version mends",
-    };
-    let summary = advisory.summary.trim();
-    if summary.is_empty() { kind.to_owned() } else { format!("{kind}: {}", crate::text::head(summary, MAX_SUMMARY)) }
-}
-
-/// Of a longer summary (bytes) the rest is left out.
-const MAX_SUMMARY: usize = 200;
