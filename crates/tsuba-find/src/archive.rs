@@ -272,7 +272,7 @@ impl Reading<'_> {
         }
         let limit = match name {
             _ if packed.is_some() => MAX_NESTED,
-            Name::Open | Name::Prose | Name::Guide | Name::Script | Name::Token => OPEN_LIMIT,
+            Name::Open | Name::Prose | Name::Guide | Name::Script | Name::Shell | Name::Token => OPEN_LIMIT,
             Name::Sidecar => MAX_SIDECAR_BYTES,
             Name::Archive | Name::Bundle | Name::Other => return Ok(()),
             Name::Notation | Name::Table => MAX_BYTES as u64,

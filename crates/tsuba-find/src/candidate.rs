@@ -19,6 +19,8 @@ pub(crate) enum Name {
     Guide,
     /// A script, or a program's text: it may add a server to a client, or hold a configuration.
     Script,
+    /// A script of commands, or infrastructure: it may also start a server.
+    Shell,
     /// An archive of a server, by its ending.
     Bundle,
     /// Another archive.
@@ -38,20 +40,50 @@ const NEVER: &[&str] = &[
     "gem", "gif", "glb", "gql", "gradle", "graphql", "h", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso",
     "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm", "mo", "mov",
     "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch",
-    "pb", "pdf", "pkl", "pl", "plist", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc", "pyd", "pyi", "r",
-    "rej", "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql", "sqlite", "sqlite3",
-    "stl", "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue", "war", "wasm", "wav",
-    "webm", "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "zig",
+    "pb", "pdf", "pkl", "pl", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc", "pyd", "pyi", "r", "rej",
+    "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl",
+    "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm",
+    "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "zig",
 ];
 
 /// Endings of scripts and of programs' texts, sorted.
 const SCRIPTS: &[&str] = &[
-    "bash", "bat", "cjs", "cmd", "cs", "cts", "dart", "fish", "go", "groovy", "hcl", "java", "js", "jsx", "just",
-    "ksh", "kt", "lua", "make", "mjs", "mk", "mts", "nix", "php", "ps1", "psm1", "py", "rb", "rs", "sh", "swift", "tf",
-    "ts", "tsx", "zsh",
+    "cjs", "cs", "cts", "dart", "go", "groovy", "java", "js", "jsx", "kt", "lua", "mjs", "mts", "nix", "php", "py",
+    "rb", "rs", "swift", "ts", "tsx",
+];
+/// Endings of lists of commands, and of infrastructure that is written down, sorted.
+const SHELLS: &[&str] = &[
+    "bash",
+    "bat",
+    "cmd",
+    "cron",
+    "fish",
+    "hcl",
+    "just",
+    "ksh",
+    "make",
+    "mk",
+    "mobileconfig",
+    "nomad",
+    "plist",
+    "ps1",
+    "psm1",
+    "sh",
+    "tf",
+    "tfvars",
+    "zsh",
 ];
 /// Names of scripts without an ending.
-const NAMES: &[&str] = &["gnumakefile", "jenkinsfile", "justfile", "makefile", "rakefile", "vagrantfile"];
+const NAMES: &[(&str, Name)] = &[
+    ("crontab", Name::Shell),
+    ("gnumakefile", Name::Shell),
+    ("jenkinsfile", Name::Script),
+    ("justfile", Name::Shell),
+    ("makefile", Name::Shell),
+    ("procfile", Name::Shell),
+    ("rakefile", Name::Script),
+    ("vagrantfile", Name::Script),
+];
 
 /// Endings are at most this long (bytes); a longer one is none.
 const LONGEST_ENDING: usize = 16;
@@ -65,8 +97,8 @@ pub(crate) fn by_name(name: &str) -> Name {
     if ends || begins(b".env.") {
         return Name::Sidecar;
     }
-    if NAMES.iter().any(|script| name.eq_ignore_ascii_case(script)) {
-        return Name::Script;
+    if let Some((_, kind)) = NAMES.iter().find(|(script, _)| name.eq_ignore_ascii_case(script)) {
+        return *kind;
     }
     let Some((_, ending)) = name.strip_prefix('.').unwrap_or(name).rsplit_once('.') else { return Name::Open };
     let mut lower = [0; LONGEST_ENDING];
@@ -87,6 +119,7 @@ pub(crate) fn by_name(name: &str) -> Name {
             false => Name::Prose,
         },
         lower if SCRIPTS.binary_search_by(|script| script.as_bytes().cmp(lower)).is_ok() => Name::Script,
+        lower if SHELLS.binary_search_by(|shell| shell.as_bytes().cmp(lower)).is_ok() => Name::Shell,
         lower if NEVER.binary_search_by(|never| never.as_bytes().cmp(lower)).is_ok() => Name::Other,
         _ => Name::Open,
     }
@@ -159,6 +192,10 @@ const ADDED: &[&str] = &[
     "streamablehttp_client",
     "streamable_http_client",
     "sse_client",
+    "MCPClient",
+    "McpClient",
+    "mcp_client",
+    "mcp-client",
 ];
 
 /// A piece of each of these words, one of which stands in every document that the core recognises: a setup, a listing, OAuth evidence. Spelled out
@@ -236,6 +273,8 @@ const WORDS: [&[&str]; 3] = [
         "yRoles",
         // PRIVATE KEY-----
         "KEY-----",
+        // io.modelcontextprotocol.server.name, a label
+        "ontextp",
         // The claims of a token.
         ".eyJ",
     ],
@@ -325,6 +364,9 @@ impl Prefilter {
                 !looks_binary(bytes) && (self.shown.find(bytes).is_some() || instructs_by_front(bytes))
             }
             _ if name == Name::Script => !looks_binary(bytes) && self.added.find(bytes).is_some(),
+            _ if name == Name::Shell => {
+                !looks_binary(bytes) && (self.added.find(bytes).is_some() || names_servers(bytes))
+            }
             _ => self.has_word(bytes) || bytes.len() <= AT_ONCE && self.unasked.find(bytes).is_some(),
         }
     }
@@ -360,6 +402,11 @@ fn is_chance(bytes: &[u8], start: usize, end: usize) -> bool {
     !(apart || begins && ends)
 }
 
+/// Does a script name a tool server that it may start?
+fn names_servers(bytes: &[u8]) -> bool {
+    ["mcp", "MCP", "modelcontextprotocol"].iter().any(|word| memchr::memmem::find(bytes, word.as_bytes()).is_some())
+}
+
 /// The first line of a table is looked for in so many bytes.
 pub(crate) const HEAD: usize = 4096;
 
@@ -381,7 +428,7 @@ mod tests {
 
     #[test]
     fn names_are_sorted_out() {
-        assert!(NEVER.is_sorted() && SCRIPTS.is_sorted());
+        assert!(NEVER.is_sorted() && SCRIPTS.is_sorted() && SHELLS.is_sorted());
         for (name, want) in [
             ("mcp.json", Name::Notation),
             (".mcp.json", Name::Notation),
@@ -405,8 +452,10 @@ mod tests {
             ("tides.mdc", Name::Guide),
             ("index.HTML", Name::Prose),
             ("notes.txt", Name::Prose),
-            ("setup.sh", Name::Script),
-            ("Makefile", Name::Script),
+            ("setup.sh", Name::Shell),
+            ("Makefile", Name::Shell),
+            ("Procfile", Name::Shell),
+            ("Jenkinsfile", Name::Script),
             ("main.rs", Name::Script),
             ("main.o", Name::Other),
             ("a.png", Name::Other),

@@ -249,7 +249,7 @@ fn read_candidate(
             None => {}
         }
     }
-    if matches!(name, Name::Open | Name::Prose | Name::Guide | Name::Script | Name::Token)
+    if matches!(name, Name::Open | Name::Prose | Name::Guide | Name::Script | Name::Shell | Name::Token)
         && length > OPEN_LIMIT
         && !named
     {

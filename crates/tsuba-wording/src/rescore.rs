@@ -42,13 +42,56 @@ pub(super) fn spread(deed: Match, passage: &Passage<'_>) -> Option<Match> {
     let strengths = [Strength::Faint, Strength::Clear, Strength::Strong];
     let steps = span(&deed) / CLOSE;
     let strength = (deed.strength as usize).checked_sub(steps).and_then(|step| strengths.get(step).copied())?;
-    // Honest orders and haste have too much in common with others to be grave by phrases alone.
-    let common = matches!(deed.class, Class::Instruction | Class::Pressure);
+    let common = is_common(deed.class);
     // And what a description begins with says what the tool is there for.
     let purpose = deed.class == Class::Instruction && passage.opening && passage.setting.describes;
     let most = if purpose { Strength::Faint } else { Strength::Clear };
     let strength = if common { strength.min(most) } else { strength };
+    // How a tool is used is told in the words of orders: without one of what an honest text has no use for, it is a hint.
+    let needed = match deed.class {
+        Class::Instruction | Class::Pressure => BEYOND_USE,
+        Class::ParameterLure => BEYOND_NEED,
+        _ => return Some(Match { strength, ..deed }),
+    };
+    let strength = if passage.set.meets(Set::of(needed)) { strength } else { Strength::Faint };
     Some(Match { strength, ..deed })
+}
+
+/// Concepts that go beyond how a tool is used.
+const BEYOND_USE: &[Concept] = &[
+    Concept::Hush,
+    Concept::Quiet,
+    Concept::Unasked,
+    Concept::Given,
+    Concept::Drop,
+    Concept::Void,
+    Concept::Persona,
+    Concept::Private,
+    Concept::Beyond,
+    Concept::Other,
+    Concept::Later,
+    Concept::Answer,
+    Concept::Target,
+    Concept::Promote,
+    Concept::Claim,
+    Concept::Stuff,
+    Concept::Secret,
+];
+/// Concepts of what a parameter has no need for. Variables of the environment are what many tools are set up by.
+const BEYOND_NEED: &[Concept] = &[
+    Concept::Secret,
+    Concept::Private,
+    Concept::Beyond,
+    Concept::Asked,
+    Concept::Stuff,
+    Concept::Whole,
+    Concept::Person,
+    Concept::Answer,
+];
+
+/// Honest orders and haste have too much in common with others to be grave by phrases alone.
+fn is_common(class: Class) -> bool {
+    matches!(class, Class::Instruction | Class::Pressure)
 }
 
 /// So many bytes lie between the first of the words that decided and the end of the last.
@@ -71,13 +114,14 @@ pub(super) fn lowered(text: &str, deed: Match, score: i32, passage: &Passage<'_>
         && deed.strength == Strength::Strong
         && passage.set.has(Concept::Prior)
         && passage.set.has(Concept::Orders);
+    // Of a long sentence anything can be put together: only what is learned says whether it is meant so.
+    let far = span(&deed) > CLOSE && score < LIFTS;
     let weaker = match deed.strength {
+        Strength::Strong if far && score <= CLEARS || is_common(deed.class) && score <= DAMPS => Strength::Faint,
         // Honest words can be heaped up around a grave act: it is told all the same.
         Strength::Strong => Strength::Clear,
         Strength::Clear | Strength::Faint => Strength::Faint,
     };
-    // Of a long sentence anything can be put together: only what is learned says whether it is meant so.
-    let far = span(&deed) > CLOSE && score < LIFTS;
     let honest = (score <= DAMPS && !proven) || far;
     let strength = match quoted(text, &deed, passage) {
         Quoted::Mentioned => Strength::Faint,
@@ -144,6 +188,8 @@ fn is_plain(passage: &Passage<'_>) -> bool {
 
 /// From this score down an act is weaker.
 const DAMPS: i32 = 0;
+/// From this score down even a grave act is faint where its words stand far apart: nearly every word between them is of the honest kind.
+const CLEARS: i32 = -200;
 /// Below this score a faint act is none.
 const DROPS: i32 = 0;
 /// From this score on a faint act is clear.
@@ -250,7 +296,7 @@ mod tests {
     #[test]
     fn an_act_is_weaker_where_its_sentence_is_of_the_honest_kind() {
         let deed =
-            Match { class: Class::Pressure, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
+            Match { class: Class::Secrecy, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
         let hidden = Setting { hidden: true, ..Setting::default() };
         let (none, shell) = (Set::default(), Set::of(&[Concept::Shell]));
         for (score, setting, set, want) in [
@@ -262,6 +308,11 @@ mod tests {
         ] {
             assert_eq!(lowered("", deed.clone(), score, &Passage::about(set, setting)).strength, want);
         }
+        // What honest texts also have is less still.
+        let common = Match { class: Class::Pressure, ..deed };
+        let passage = Passage::about(none, Setting::default());
+        assert_eq!(lowered("", common.clone(), DAMPS, &passage).strength, Strength::Faint);
+        assert_eq!(lowered("", common, DAMPS + 1, &passage).strength, Strength::Strong);
     }
 
     /// The acts of a description, from the second sentence on, by how strong they are.
@@ -309,8 +360,27 @@ mod tests {
             (CLOSE, LIFTS - 1, Strength::Strong),
             (CLOSE + 1, LIFTS - 1, Strength::Clear),
             (CLOSE + 1, LIFTS, Strength::Strong),
+            (CLOSE + 1, CLEARS + 1, Strength::Clear),
+            (CLOSE + 1, CLEARS, Strength::Faint),
+            // Honest words that are heaped up around an act do not take it away.
+            (CLOSE, 10 * CLEARS, Strength::Clear),
         ] {
             assert_eq!(lowered("", deed(end), score, &passage).strength, want, "{end} {score}");
+        }
+    }
+
+    #[test]
+    fn how_a_tool_is_used_is_only_hinted_at_in_languages_of_which_nothing_is_learned() {
+        for (class, set, want) in [
+            (Class::Instruction, Set::of(&[Concept::When, Concept::Run, Concept::Must]), Strength::Faint),
+            (Class::Instruction, Set::of(&[Concept::When, Concept::Run, Concept::Quiet]), Strength::Clear),
+            (Class::ParameterLure, Set::of(&[Concept::Place, Concept::Carry]), Strength::Faint),
+            (Class::ParameterLure, Set::of(&[Concept::Private, Concept::Carry]), Strength::Strong),
+            (Class::Secrecy, Set::default(), Strength::Strong),
+        ] {
+            let deed = Match { class, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
+            let told = spread(deed, &Passage::about(set, Setting::default())).map(|deed| deed.strength);
+            assert_eq!(told, Some(want), "{class:?} {set:?}");
         }
     }
 
@@ -320,7 +390,7 @@ mod tests {
             Match { class: Class::Instruction, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
         let passage = |opening, describes| {
             let setting = Setting { describes, ..Setting::default() };
-            Passage { opening, ..Passage::about(Set::default(), setting) }
+            Passage { opening, ..Passage::about(Set::of(&[Concept::Later]), setting) }
         };
         for (opening, describes, want) in
             [(true, true, Strength::Faint), (false, true, Strength::Clear), (true, false, Strength::Clear)]

@@ -295,6 +295,11 @@ impl Table {
         for (offset, c) in text.get(range.clone()).unwrap_or_default().char_indices() {
             let at = range.start + offset;
             inside = if is_wordly(c) { inside + 1 } else { 0 };
+            // Words of other alphabets have ends in a text without spaces, too: `ai` is none of `wait`.
+            let before = text.get(..at).and_then(|head| head.chars().next_back());
+            if !unsegmented && c.is_ascii_alphanumeric() && before.is_some_and(|c| c.is_ascii_alphanumeric()) {
+                continue;
+            }
             let prefixed = language == Language::Arabic && (2..=MAX_PREFIX + 1).contains(&inside);
             if !(inside == 1 || prefixed || unsegmented || language.unsegmented()) {
                 continue;
@@ -306,7 +311,10 @@ impl Table {
                     Bound::Prefixed => inside > 0 || long,
                     Bound::Word => inside == 1 || long,
                 };
-                let closes = !sense.closes || long || right_of(text, end);
+                let latin =
+                    !unsegmented && text.as_bytes().get(end.saturating_sub(1)).is_some_and(u8::is_ascii_alphanumeric);
+                let cut = latin && text.as_bytes().get(end).is_some_and(u8::is_ascii_alphanumeric);
+                let closes = (!sense.closes || long || right_of(text, end)) && !cut;
                 if opens
                     && closes
                     && let Some(end) = sense.ends(text, end)

@@ -41,7 +41,13 @@ impl Taking<'_> {
                 ("long_description", Place::Description),
                 ("title", Place::Title),
             ] {
-                self.passage(node.get(key), at.key(key), place, None);
+                // A server that is asked again, in another era or as another client, says the same of itself again.
+                let text = node.get(key).and_then(Node::text).unwrap_or_default();
+                let said = format!("{} {}", place.name(), strong_fingerprint([text]));
+                let again = Namesakes { first: usize::MAX, prints: BTreeSet::new() };
+                if !text.is_empty() && self.seen.insert((self.index, said), again).is_none() {
+                    self.passage(node.get(key), at.key(key), place, None);
+                }
             }
         }
     }
@@ -317,6 +323,19 @@ mod tests {
         for passage in &found.passages {
             let written = &text[passage.at.span.start as usize..passage.at.span.end as usize];
             assert!(written.contains(&passage.at.text), "{written}");
+        }
+    }
+
+    #[test]
+    fn what_a_server_says_of_itself_again_is_taken_once() {
+        let answer = |text: &str| {
+            format!(
+                r#"{{ "result": {{ "protocolVersion": "2025-11-25", "serverInfo": {{ "name": "tide" }}, "instructions": "{text}" }} }}"#
+            )
+        };
+        for (second, count) in [("Ask for tides.", 1), ("Ask for more.", 2)] {
+            let text = format!("[{}, {}, {}]", answer("Ask for tides."), answer(second), answer(second));
+            assert_eq!(listing(&text).passages.len(), count, "{second}");
         }
     }
 

@@ -1,7 +1,7 @@
 //! Building an entry from what its setup says.
 
 use super::credential::Lexicon;
-use super::deploy::{Made, speaks_of_servers};
+use super::deploy::Made;
 use super::entry::{Entry, Reach, Transport};
 use super::launch::{Container, Plan, Step, StepKind, program_name, unwrap};
 use super::setup::{ADDRESSES, COMMANDS, Server, transport_of};
@@ -10,7 +10,7 @@ use super::{entry_credentials, reach, variables};
 use crate::evidence::Listing;
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Value};
-use crate::text::{Located, Pointer, Remote, normal};
+use crate::text::{Located, Pointer, Remote, normal, speaks_of_servers};
 
 /// Understands a server that is put together from several places.
 pub(super) fn of_made(document: &Document, made: &Made, lexicon: &Lexicon) -> Entry {

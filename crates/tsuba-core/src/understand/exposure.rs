@@ -6,7 +6,7 @@ use super::gateway::Gateway;
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, spaced, speaks_of_servers};
 
 /// What such a document says.
 #[derive(Clone, Debug, Default)]
@@ -40,6 +40,20 @@ pub struct Card {
     pub wild_scopes: Vec<Located>,
 }
 
+/// Variables of infrastructure that are a tool server's by their names, with the values that they are given or have otherwise.
+fn written(document: &Document) -> Vec<(String, Located)> {
+    let Some(root) = document.roots.first() else { return Vec::new() };
+    let at = Pointer::root();
+    let own = root.members().iter().map(|member| (&member.key.text, &member.value, at.key(&member.key.text)));
+    let variables = root.get("variable").map(Node::members).unwrap_or_default();
+    let defaults = variables.iter().filter_map(|member| {
+        let own = at.key("variable").key(&member.key.text).key("default");
+        Some((&member.key.text, member.value.get("default")?, own))
+    });
+    let named = own.chain(defaults).filter(|(name, ..)| speaks_of_servers(&spaced(name)));
+    named.filter_map(|(name, value, at)| Some((name.clone(), value.located(at)?))).collect()
+}
+
 /// What a document says of the way to servers, and what kind that makes it.
 /// `runs_servers` where it is known to run tool servers.
 pub(super) fn exposure(document: &Document, made: Option<&[Made]>) -> Option<(SetupKind, NetworkExposure)> {
@@ -47,11 +61,15 @@ pub(super) fn exposure(document: &Document, made: Option<&[Made]>) -> Option<(Se
         let key = document.roots.first()?.get("key")?.located(Pointer::root())?;
         return Some((SetupKind::Identity, NetworkExposure { keys: vec![key], ..NetworkExposure::default() }));
     }
-    if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml) {
+    if !matches!(document.notation, Notation::Json | Notation::Yaml | Notation::Toml | Notation::Hcl) {
         return None;
     }
     let mut out = NetworkExposure::default();
     let mut kind = None;
+    if document.notation == Notation::Hcl {
+        out.secrets = written(document);
+        kind = (!out.secrets.is_empty()).then_some(SetupKind::Compose);
+    }
     for secret in super::deploy::cluster_secrets(document) {
         out.kept.insert(secret.name);
         out.secrets.extend(secret.values);

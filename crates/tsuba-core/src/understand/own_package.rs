@@ -1,12 +1,11 @@
 //! The manifest that a package has of itself (`package.json`, `pyproject.toml`, `METADATA` of what was built of it), where the package is a tool server: what runs when it is installed,
 //! and what comes with it.
 
-use super::deploy::speaks_of_servers;
 use super::launch::{Package, npm_package, python_package};
 use super::manifest::{Manifest, Published, unfilled};
 use crate::prelude::*;
 use crate::read::{Document, Member, Node, Notation};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, speaks_of_servers};
 
 /// More dependencies of one package are not looked at.
 const MAX_DEPENDENCIES: usize = 1_000;

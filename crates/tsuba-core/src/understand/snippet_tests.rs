@@ -330,14 +330,31 @@ fn scripts_and_programs_set_up_what_they_say_to_the_letter() {
         (
             "main.tf",
             "data = {\n  x = <<-EOT\n    { \"mcpServers\": { \"tide\": { \"url\": \"http://tides.example/mcp\" } } }\n  EOT\n}\n",
-            "script tide: high exposure/plain-http 3:40 /mcpServers/tide/url",
+            "client tide: high exposure/plain-http 3:40 /data/x/mcpServers/tide/url",
         ),
         (
             "app.py",
             "p = StdioServerParameters(command=\"npx\", args=[\"-y\", \"@saltmarsh/tide-table\"], env={\"TIDE_TOKEN\": \"q8ZkXv2LmPw0TyRbN4sJ7dHf\"})\n",
             "script tide-table: high secret/plaintext 1:99 /mcpServers/tide-table/env/TIDE_TOKEN; high supply/unpinned 1:54 /mcpServers/tide-table/args/1",
         ),
+        (
+            "serve.sh",
+            "export TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\nexec npx -y @saltmarsh/tide-mcp\n",
+            "script tide-mcp: high secret/plaintext 1:19 /mcpServers/tide-mcp/env/TIDE_TOKEN; high supply/unpinned 2:13 /mcpServers/tide-mcp/args/1",
+        ),
+        (
+            "Procfile",
+            "web: TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf npx -y @saltmarsh/tide-mcp@1.2.0\n",
+            "script tide-mcp: high secret/plaintext 1:17 /mcpServers/tide-mcp/env/TIDE_TOKEN",
+        ),
+        (
+            "app.py",
+            "c = MCPClient({\"tide\": {\"command\": \"npx\", \"args\": [\"-y\", \"@saltmarsh/tide-mcp\"]}})\n",
+            "script tide: high supply/unpinned 1:58 /mcpServers/tide/args/1",
+        ),
         // Look-alikes.
+        ("serve.sh", "docker build -t saltmarsh/tide-mcp . && npm install -g @saltmarsh/tide-mcp\n", "other"),
+        ("app.py", "mcp = {\"build\": {\"command\": \"make\", \"args\": [\"all\"]}}\n", "other"),
         ("setup.sh", "#!/bin/sh\n# agent mcp add tide -- npx tide\necho mcpServers\n", "other"),
         ("app.py", "p = StdioServerParameters(command=sys.executable, args=[path])\nmcpServers = {}\n", "other"),
         ("app.ts", "export function read(mcpServers: Servers) { return { mcpServers }; }\n", "other"),

@@ -256,6 +256,10 @@ impl Reader<'_> {
             return;
         }
         self.at = before;
+        // `.configure(|command| { command.arg("-y"); })`
+        if chained == Some(".configure") && self.peek() == Some('|') {
+            return self.closure(given);
+        }
         // `new() { Name = … }`
         if self.rest().starts_with("new()") {
             self.at += "new()".len();
@@ -275,6 +279,30 @@ impl Reader<'_> {
                 self.at = before;
                 self.inner(given);
             }
+        }
+    }
+
+    /// What a function without a name does to the command that it is handed.
+    fn closure(&mut self, given: &mut Given) {
+        self.at += 1;
+        self.at += self.rest().find('|').map_or(0, |end| end + 1);
+        let mut open = 0_usize;
+        while let Some(c) = self.peek() {
+            match c {
+                '(' | '[' | '{' => open += 1,
+                ')' | ']' | '}' if open == 0 => return,
+                ')' | ']' | '}' => open -= 1,
+                '"' if self.string(c).is_some() => continue,
+                '.' => {
+                    if let Some(name) = self.chained()
+                        && self.arguments(given, Some(&name)).is_some()
+                    {
+                        continue;
+                    }
+                }
+                _ => {}
+            }
+            self.at += self.peek().map_or(0, char::len_utf8);
         }
     }
 

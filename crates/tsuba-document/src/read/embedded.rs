@@ -1,9 +1,10 @@
-//! Configuration inside configuration: a setup in a string of a pipeline, a cluster's manifest, a task list; a script in one, that adds servers.
+//! Configuration inside configuration: a setup in a string of a pipeline, a cluster's manifest, a task list; a script in one, that adds or starts servers.
 
 use super::objects;
 use super::script;
+use super::starting::{self, Lines};
 use super::words::Dialect;
-use super::{Node, Notation, Value, json, toml, yaml};
+use super::{Member, Node, Notation, Value, json, toml, yaml};
 use crate::prelude::*;
 use crate::text::{Located, Pointer, Span, normal};
 
@@ -32,8 +33,10 @@ const FOR_PEOPLE: &[&str] = &[
 
 /// What the strings of a document configure, each with its place and its pointer.
 pub(super) fn embedded(text: &str, roots: &[(Pointer, &Node)]) -> Vec<Node> {
-    let mut found = Found { source: text, looked: 0, out: Vec::new() };
-    if script::may_hold(text)
+    let starts = SCRIPTS.iter().any(|key| text.contains(key)) && starting::may_hold(text);
+    let mut found = Found { source: text, looked: 0, starts, set: Vec::new(), out: Vec::new() };
+    if starts
+        || script::may_hold(text)
         || text.contains("mcp_servers")
         || text.contains("mcpServers")
         || text.contains("mcp-servers")
@@ -43,45 +46,106 @@ pub(super) fn embedded(text: &str, roots: &[(Pointer, &Node)]) -> Vec<Node> {
         let own =
             |root: &Node| root.get("schema").and_then(Node::text).is_some_and(|schema| schema.starts_with("tsuba-"));
         for (pointer, root) in roots.iter().filter(|(_, root)| !own(root)) {
-            found.search(root, pointer);
+            found.search(root, pointer, false);
         }
     }
     found.out
 }
 
+/// Strings under these keys are lines of a shell: of a pipeline, a task, a package.
+const SCRIPTS: &[&str] =
+    &["script", "run", "cmds", "bash", "StartCommand", "CreateCommand", "\"shell\"", "user_data", "#!"];
+/// And under those keys beside them, or further out, stands what is set for them.
+const SETS: &[&str] = &["env", "variables", "environment"];
+/// So many variables are set for one string.
+const MAX_SET: usize = 64;
+
+/// Does a key say that what stands there is run?
+fn is_script(key: &str) -> bool {
+    let key = normal(key);
+    key.ends_with("script")
+        || key.ends_with("scripts")
+        || matches!(
+            key.as_str(),
+            "run"
+                | "cmds"
+                | "cmd"
+                | "bash"
+                | "userdata"
+                | "poststartcommand"
+                | "postcreatecommand"
+                | "postattachcommand"
+        )
+}
+
 struct Found<'t> {
     source: &'t str,
     looked: usize,
+    /// May there be lines that start servers?
+    starts: bool,
+    /// What is set for the strings of the mapping that is looked through, the nearest last.
+    set: Vec<Member>,
     out: Vec<Node>,
 }
 
 impl Found<'_> {
-    fn search(&mut self, node: &Node, pointer: &Pointer) {
+    fn search(&mut self, node: &Node, pointer: &Pointer, runs: bool) {
         match &node.value {
             Value::Map(_) => {
+                let outside = self.set.len();
+                if self.starts {
+                    self.set(node, pointer);
+                }
+                // A task of an editor.
+                let shell = self.starts && node.get("type").and_then(Node::text) == Some("shell");
                 for member in node.effective().filter(|member| !FOR_PEOPLE.contains(&normal(&member.key.text).as_str()))
                 {
-                    self.search(&member.value, &pointer.key(&member.key.text));
+                    let runs =
+                        self.starts && (runs || is_script(&member.key.text) || shell && member.key.text == "command");
+                    self.search(&member.value, &pointer.key(&member.key.text), runs);
                 }
+                self.set.truncate(outside);
             }
             Value::List(items) => {
                 for (index, item) in items.iter().enumerate() {
-                    self.search(item, &pointer.index(index));
+                    self.search(item, &pointer.index(index), runs);
                 }
             }
-            Value::Text(text) if is_looked_into(text) && self.looked < MAX_STRINGS => {
+            Value::Text(text)
+                if self.looked < MAX_STRINGS
+                    && (is_looked_into(text) || (runs || self.starts && text.starts_with("#!")) && may_start(text)) =>
+            {
+                let runs = runs || text.starts_with("#!");
                 self.looked += 1;
-                self.string(node, text, pointer);
+                self.string(node, text, pointer, runs);
             }
             Value::Null | Value::Bool(_) | Value::Number(_) | Value::Text(_) => {}
         }
     }
 
-    fn string(&mut self, node: &Node, text: &str, pointer: &Pointer) {
-        let roots = match whole(text) {
+    /// Takes up what is set for the strings of a mapping.
+    fn set(&mut self, node: &Node, pointer: &Pointer) {
+        for key in SETS {
+            let Some(set) = node.get(key) else { continue };
+            let at = pointer.key(key);
+            for member in set.effective().filter(|member| member.value.text().is_some()) {
+                if self.set.len() < MAX_SET {
+                    let value = member.value.clone().placed(&at.key(&member.key.text));
+                    self.set.push(Member { key: member.key.clone(), value });
+                }
+            }
+        }
+    }
+
+    fn string(&mut self, node: &Node, text: &str, pointer: &Pointer, runs: bool) {
+        let mut roots = match whole(text) {
             Some(roots) => roots,
             None => script::roots(text, Dialect::Posix),
         };
+        let started = runs && roots.is_empty() && may_start(text);
+        if started {
+            roots = script::together(starting::lines(text, Dialect::Posix, Lines::Plain));
+        }
         if roots.is_empty() {
             return;
         }
@@ -91,9 +155,15 @@ impl Found<'_> {
         let several = roots.len() > 1;
         for (index, root) in roots.into_iter().enumerate() {
             let at = if several { pointer.index(index) } else { pointer.clone() };
-            self.out.push(root.moved(&place).placed(&at));
+            let root = root.moved(&place).placed(&at);
+            self.out.push(if started { starting::handed(root, &self.set) } else { root });
         }
     }
+}
+
+/// May a line of a string start a server?
+fn may_start(text: &str) -> bool {
+    (8..=MAX_STRING_BYTES).contains(&text.len()) && starting::may_hold(text)
 }
 
 fn is_looked_into(text: &str) -> bool {

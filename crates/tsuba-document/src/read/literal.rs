@@ -141,8 +141,11 @@ impl Reader<'_> {
                 } else if rest.starts_with("Map.of") {
                     self.at += "Map.of".len();
                     self.pairs(depth)?
-                } else if rest.starts_with("new Dictionary<string, string>") || rest.starts_with("new()") {
-                    self.at += rest.find(['{', ',', '\n']).unwrap_or(0);
+                } else if rest.starts_with("new Dictionary<") || rest.starts_with("new()") {
+                    // Its types have commas of their own.
+                    let types = if rest.starts_with("new()") { 0 } else { rest.find('>').unwrap_or(0) };
+                    let behind = rest.get(types..).unwrap_or_default();
+                    self.at += types + behind.find(['{', ',', '\n']).unwrap_or(0);
                     self.mapping(depth)?
                 } else {
                     self.named()?

@@ -13,6 +13,7 @@ mod dotenv;
 mod embedded;
 mod fields;
 mod guide;
+mod hcl;
 mod json;
 mod key;
 mod link;
@@ -22,8 +23,11 @@ mod node;
 mod notation;
 mod objects;
 mod pasted;
+mod plist;
 mod prose;
 mod script;
+mod shown;
+mod starting;
 mod template;
 mod toml;
 mod unit;
@@ -160,7 +164,7 @@ impl Document {
 
     fn look_into(&self) -> Vec<Node> {
         match self.notation {
-            Notation::Json | Notation::Yaml | Notation::Toml => {
+            Notation::Json | Notation::Yaml | Notation::Toml | Notation::Hcl | Notation::Plist => {
                 let roots: Vec<(Pointer, &Node)> = self.rooted().collect();
                 embedded::embedded(&self.text, &roots)
             }
@@ -282,6 +286,8 @@ fn parse(notation: Notation, path: &str, text: &str) -> Result<Vec<Node>, Unread
         Notation::Dockerfile => Ok(vec![dockerfile::parse(text)]),
         Notation::Unit => Ok(vec![unit::parse(text)]),
         Notation::Fields => Ok(vec![fields::parse(text)]),
+        Notation::Hcl => Ok(vec![hcl::parse(text)]),
+        Notation::Plist => Ok(vec![plist::parse(text)]),
     }
 }
 

@@ -21,6 +21,10 @@ pub enum Notation {
     Unit,
     /// What a Python distribution says of itself, as fields of a message.
     Fields,
+    /// Blocks and attributes, as infrastructure is written down in (HCL).
+    Hcl,
+    /// A property list in XML.
+    Plist,
     /// A text for people that shows configurations: Markdown, HTML, a notebook.
     Prose,
     /// A script, or another program's text, in which servers are added or written down.
@@ -35,9 +39,9 @@ pub enum Notation {
 
 /// Endings of scripts, and of what holds configurations to the letter like one.
 const SCRIPTS: &[&str] = &[
-    "sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "tf", "hcl", "nix",
-    "groovy", "lua", "vim", "el", "js", "mjs", "cjs", "ts", "mts", "cts", "tsx", "jsx", "py", "rb", "go", "rs", "java",
-    "kt", "cs", "swift", "php", "dart", "bicep",
+    "sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "nix", "groovy", "lua",
+    "vim", "el", "js", "mjs", "cjs", "ts", "mts", "cts", "tsx", "jsx", "py", "rb", "go", "rs", "java", "kt", "cs",
+    "swift", "php", "dart", "bicep", "cron",
 ];
 
 impl Notation {
@@ -52,12 +56,16 @@ impl Notation {
         if matches!(stem, "dockerfile" | "containerfile") || lower.ends_with(".dockerfile") {
             return Self::Dockerfile;
         }
-        if matches!(stem, "makefile" | "gnumakefile" | "justfile" | "jenkinsfile" | "vagrantfile" | "rakefile") {
+        let scripts =
+            ["crontab", "gnumakefile", "jenkinsfile", "justfile", "makefile", "procfile", "rakefile", "vagrantfile"];
+        if scripts.contains(&stem) {
             return Self::Script;
         }
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some(ending) if SCRIPTS.contains(&ending) => Self::Script,
             Some("service") => Self::Unit,
+            Some("mobileconfig" | "plist") => Self::Plist,
+            Some("hcl" | "tf" | "tfvars" | "nomad") => Self::Hcl,
             Some(
                 "adoc" | "har" | "htm" | "html" | "ipynb" | "http" | "log" | "markdown" | "md" | "mdc" | "mdx" | "rest"
                 | "rst" | "txt",
@@ -153,6 +161,8 @@ impl fmt::Display for Notation {
             Self::Dockerfile => "an image build file",
             Self::Unit => "a unit file",
             Self::Fields => "a distribution's metadata",
+            Self::Hcl => "HCL",
+            Self::Plist => "a property list",
             Self::Prose => "text with a configuration",
             Self::Script => "a script",
             Self::Pasted => "a candidate",
@@ -182,6 +192,12 @@ mod tests {
             ("tide.dockerfile", "", Dockerfile),
             ("build", "# syntax\nFROM a\n", Dockerfile),
             ("tide.service", "", Unit),
+            ("main.tf", "{", Hcl),
+            ("prod.tfvars", "", Hcl),
+            ("a.plist", "", Plist),
+            ("fleet.mobileconfig", "", Plist),
+            ("Procfile", "", Script),
+            ("crontab", "", Script),
             ("setup.sh", "{", Script),
             ("a/Makefile", "", Script),
             ("setup", "#!/bin/sh\nset -e\n", Script),

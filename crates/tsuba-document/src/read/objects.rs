@@ -7,15 +7,8 @@ use crate::text::Span;
 use core::ops::Range;
 
 /// Keys by which such a mapping configures servers.
-const KEYS: &[&str] = &[
-    "mcpServers",
-    "mcp_servers",
-    "mcp-servers",
-    "context_servers",
-    "\"servers\"",
-    "\"server_url\"",
-    "\"server_label\"",
-];
+const KEYS: &[&str] =
+    &["mcpServers", "mcp_servers", "mcp-servers", "context_servers", "\"servers\"", "server_url", "server_label"];
 /// A longer one is none.
 const MAX_OBJECT_BYTES: usize = 256 << 10;
 
@@ -37,7 +30,7 @@ pub(super) fn objects(text: &str, most: usize) -> Vec<Object> {
     let mut out: Vec<Object> = Vec::new();
     // What is read again and again, since it stands within more and more braces, ends somewhere.
     let mut left = text.len().saturating_mul(4).saturating_add(MAX_OBJECT_BYTES);
-    for range in marked(text) {
+    for range in marked(text, KEYS) {
         let inside = out.last().is_some_and(|last| range.end <= last.range.end);
         if inside || range.len() > MAX_OBJECT_BYTES {
             continue;
@@ -79,8 +72,8 @@ fn read(written: &str, at: usize) -> Option<Node> {
 }
 
 /// What stands in braces and has one of the keys itself: the outer ones first.
-fn marked(text: &str) -> Vec<Range<usize>> {
-    let mut marks: Vec<usize> = KEYS
+pub(super) fn marked(text: &str, keys: &[&str]) -> Vec<Range<usize>> {
+    let mut marks: Vec<usize> = keys
         .iter()
         .flat_map(|key| {
             let searched = memchr::memmem::find_iter(text.as_bytes(), key.as_bytes());

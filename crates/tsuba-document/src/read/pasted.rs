@@ -112,7 +112,8 @@ fn command(line: &str, words: &[Word], whole: Span, is_starter: IsStarter<'_>) -
     started(name(&words, is_starter), &words, Vec::new(), whole)
 }
 
-fn is_assignment(word: &str) -> bool {
+/// `NAME=value`, before a program.
+pub(super) fn is_assignment(word: &str) -> bool {
     // `name==1.0` is a package with its version.
     word.split_once('=').is_some_and(|(name, value)| {
         !name.is_empty()

@@ -2,7 +2,10 @@
 
 use super::adding::{self, added};
 use super::calls;
+use super::constants::constants;
 use super::objects::{self, objects};
+use super::shown;
+use super::starting;
 use super::words::{Dialect, commands, whole};
 use super::{Member, Node, Value};
 use crate::prelude::*;
@@ -11,17 +14,41 @@ use crate::text::Span;
 /// More of both are not looked at in one script.
 const MAX_FOUND: usize = 400;
 /// A longer line (bytes) adds nothing.
-const MAX_LINE_BYTES: usize = 64 << 10;
+pub(super) const MAX_LINE_BYTES: usize = 64 << 10;
 
 /// Reads a script, by the dialect that its path names.
 pub(super) fn parse(path: &str, text: &str) -> Vec<Node> {
     let ending = path.rsplit_once('.').map_or("", |(_, ending)| ending);
     let mut out = roots(text, Dialect::named(ending));
+    if is_shell(path, text) && starting::may_hold(text) {
+        out.extend(together(starting::lines(text, Dialect::named(ending), starting::Lines::of(path))));
+    }
     if calls::WORDS.iter().any(|word| text.contains(word)) {
         out.extend(together(calls::calls(text, MAX_FOUND)));
     }
+    if !is_shell(path, text) && shown::may_hold(text) {
+        // What is a configuration or is handed to a kit is known already.
+        let known: Vec<Span> = out.iter().map(|root| root.span).chain(out.iter().flat_map(spans)).collect();
+        let servers = shown::servers(text, &constants(text), MAX_FOUND);
+        out.extend(together(servers.into_iter().filter(|node| !known.iter().any(|k| node.span.within(*k))).collect()));
+    }
     out
 }
+
+/// Are the lines of a script commands? Those of a program in another language are not.
+fn is_shell(path: &str, text: &str) -> bool {
+    let name = path.rsplit(['/', '\\']).next().unwrap_or(path).to_ascii_lowercase();
+    let by_name = ["makefile", "gnumakefile", "justfile", "procfile", "crontab"];
+    match name.rsplit_once('.').map(|(_, ending)| ending) {
+        Some(ending) if SHELLS.contains(&ending) => true,
+        _ if by_name.iter().any(|known| name.split('.').next() == Some(known)) => true,
+        _ => text.starts_with("#!") && text.lines().next().is_some_and(|line| line.trim_end().ends_with("sh")),
+    }
+}
+
+/// Endings of what is a list of commands.
+const SHELLS: &[&str] =
+    &["sh", "bash", "zsh", "fish", "ksh", "ps1", "psm1", "bat", "cmd", "mk", "make", "just", "cron"];
 
 /// May a text be a script that configures servers?
 pub(super) fn may_hold(text: &str) -> bool {

@@ -1,5 +1,5 @@
-//! Unit files of systemd (systemd.syntax(7)): sections in brackets, `Key=value` lines, `\` at the end for a line that goes on. A key may occur
-//! many times: the tree keeps each.
+//! Unit files of systemd (systemd.syntax(7)), and what a supervisor of processes is told: sections in brackets, `Key=value` lines, `\` at the end for
+//! a line that goes on. A key may occur many times: the tree keeps each.
 
 use super::{Key, Member, Node, Value};
 use crate::prelude::*;
@@ -7,8 +7,9 @@ use crate::text::Span;
 
 /// Does a text look like a unit that starts something?
 pub(super) fn looks_like(text: &str) -> bool {
-    text.lines().any(|line| line.trim() == "[Service]")
-        && text.lines().any(|line| line.trim_start().starts_with("ExecStart"))
+    let has = |is: &dyn Fn(&str) -> bool| text.lines().any(|line| is(line.trim()));
+    has(&|line| line == "[Service]") && has(&|line| line.starts_with("ExecStart"))
+        || has(&|line| line.starts_with("[program:")) && has(&|line| line.starts_with("command"))
 }
 
 pub(super) fn parse(text: &str) -> Node {

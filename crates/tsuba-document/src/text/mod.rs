@@ -32,4 +32,4 @@ pub use name::Name;
 pub use nearest::{nearest, unknown_key};
 pub use pointer::Pointer;
 pub use pointer::{is_normally, normal};
-pub use words::{is_one_of, singular, spaced, words_of};
+pub use words::{is_one_of, singular, spaced, speaks_of_servers, words_of};

@@ -33,6 +33,15 @@ pub fn spaced(name: &str) -> String {
     out
 }
 
+/// Does a text speak of tool servers: is `mcp` a word of it?
+pub fn speaks_of_servers(text: &str) -> bool {
+    let lower = text.to_ascii_lowercase();
+    lower.contains("modelcontextprotocol")
+        || lower
+            .split(|c: char| !c.is_ascii_alphanumeric())
+            .any(|word| matches!(word, "mcp" | "mcps" | "mcpserver" | "mcpservers"))
+}
+
 /// Is a word in a list that is sorted?
 pub fn is_one_of(sorted: &[&str], word: &str) -> bool {
     sorted.binary_search(&word).is_ok()

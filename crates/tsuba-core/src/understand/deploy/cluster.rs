@@ -5,10 +5,10 @@ use super::annotations::{
     annotations, asks_callers, bounds_networks, brings_tls, is_everybody, is_inside, says_login, speaks_of_login,
 };
 use super::kubernetes::{WORKLOADS, below, labels, objects};
-use super::{Made, proxied, speaks_of_servers};
+use super::{Made, proxied};
 use crate::prelude::*;
 use crate::read::{Document, Node};
-use crate::text::{Located, Pointer, words_of};
+use crate::text::{Located, Pointer, speaks_of_servers, words_of};
 
 /// More objects of one document are not looked at.
 const MAX_OBJECTS: usize = 2_000;

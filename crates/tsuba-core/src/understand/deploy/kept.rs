@@ -1,9 +1,9 @@
 //! What a cluster keeps for its containers apart from them: maps of settings and secrets, and the variables that come from them.
 
-use super::{ClusterSecret, speaks_of_servers, word};
+use super::{ClusterSecret, word};
 use crate::prelude::*;
 use crate::read::{Key, Member, Node, Value};
-use crate::text::Pointer;
+use crate::text::{Located, Pointer, speaks_of_servers};
 use base64::Engine as _;
 use base64::engine::general_purpose::STANDARD;
 use core::cell::Cell;
@@ -128,6 +128,26 @@ fn variable(name: &str, value: Node) -> Node {
 pub(super) fn packs(object: &Node) -> bool {
     let secret = object.get("kind").and_then(Node::text) == Some("Secret");
     secret && object.get("data").is_some_and(|data| !data.members().is_empty())
+}
+
+/// Secrets that are generated from what is written down beside them (`secretGenerator` of a kustomization), likewise.
+pub(super) fn generated(root: &Node, at: &Pointer) -> Vec<ClusterSecret> {
+    let generators = root.get("secretGenerator").map(Node::items).unwrap_or_default();
+    let each = generators.iter().enumerate().filter_map(|(index, generator)| {
+        let own = at.key("secretGenerator").index(index).key("literals");
+        let name = generator.get("name")?.text()?;
+        let literals = generator.get("literals")?.items().iter().enumerate();
+        let values: Vec<(String, Located)> = literals
+            .filter_map(|(index, literal)| {
+                let (key, value) = literal.text()?.split_once('=')?;
+                let whole = Located { text: value.to_owned(), span: literal.span, pointer: own.index(index) };
+                Some((key.to_owned(), whole))
+            })
+            .collect();
+        let said = speaks_of_servers(name) || values.iter().any(|(key, _)| speaks_of_servers(key));
+        said.then(|| ClusterSecret { name: name.to_owned(), values })
+    });
+    each.collect()
 }
 
 /// A secret that is a tool server's by its name or by those of its values.

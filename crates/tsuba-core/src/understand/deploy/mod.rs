@@ -8,13 +8,14 @@ mod dockerfile;
 mod kept;
 mod kubernetes;
 mod proxied;
+mod shaped;
 mod unit;
 
 use super::launch::{BUILT_HERE, unwrap};
 use super::setup::SetupKind;
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
-use crate::text::{Located, Pointer, Span};
+use crate::text::{Located, Pointer, Span, speaks_of_servers};
 
 pub(crate) use cluster::Workload;
 pub(in crate::understand) use cluster::cluster;
@@ -31,7 +32,8 @@ pub(super) struct ClusterSecret {
 /// The secrets of a document that are tool servers' by their names.
 pub(super) fn cluster_secrets(document: &Document) -> Vec<ClusterSecret> {
     let objects = document.rooted().flat_map(|(at, root)| kubernetes::objects(root, &at));
-    objects.filter_map(|(at, object)| kept::secret(object, &at)).collect()
+    let generated = document.rooted().flat_map(|(at, root)| kept::generated(root, &at));
+    objects.filter_map(|(at, object)| kept::secret(object, &at)).chain(generated).collect()
 }
 
 /// Does a document keep secrets of a cluster in a form in which they cannot be masked line by line?
@@ -66,17 +68,19 @@ impl Made {
 /// What of a document runs tool servers, and what kind of document that makes it.
 pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
     let found = match document.notation {
-        Notation::Dockerfile => (SetupKind::Image, dockerfile::made(document)),
-        Notation::Unit => (SetupKind::Unit, unit::made(document)),
+        Notation::Dockerfile => (SetupKind::Image, Some(dockerfile::made(document))),
+        Notation::Unit => (SetupKind::Unit, Some(unit::made(document))),
         Notation::Yaml | Notation::Json => {
             let roots: Vec<(Pointer, &Node)> = document.rooted().collect();
             let kubernetes = kubernetes::made(&roots);
-            if kubernetes.is_empty() {
-                (SetupKind::Compose, roots.iter().flat_map(|(at, root)| compose::made(root, at)).collect())
-            } else {
-                (SetupKind::Kubernetes, kubernetes)
+            let compose = || roots.iter().flat_map(|(at, root)| compose::made(root, at)).collect::<Vec<_>>();
+            match kubernetes.is_empty() {
+                true => (SetupKind::Compose, Some(compose()).filter(|made| !made.is_empty())),
+                false => (SetupKind::Kubernetes, Some(kubernetes)),
             }
         }
+        Notation::Hcl => (SetupKind::Compose, None),
+        Notation::Plist => (SetupKind::Unit, Some(unit::desktop(document))),
         Notation::Toml
         | Notation::Dotenv
         | Notation::Csv
@@ -87,7 +91,8 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
         | Notation::Key
         | Notation::Token => return None,
     };
-    (!found.1.is_empty()).then_some(found)
+    let (kind, made) = (found.0, found.1.unwrap_or_else(|| shaped::made(document)));
+    (!made.is_empty()).then_some((kind, made))
 }
 
 /// Could these bytes deploy or publish a tool server? For files that cannot be parsed.
@@ -217,15 +222,6 @@ fn variables(env: &Node) -> Vec<(String, String)> {
         }),
     });
     of_members.chain(of_items).collect()
-}
-
-/// Does a text speak of tool servers: is `mcp` a word of it?
-pub(super) fn speaks_of_servers(text: &str) -> bool {
-    let lower = text.to_ascii_lowercase();
-    lower.contains("modelcontextprotocol")
-        || lower
-            .split(|c: char| !c.is_ascii_alphanumeric())
-            .any(|word| matches!(word, "mcp" | "mcps" | "mcpserver" | "mcpservers"))
 }
 
 /// The words of a command that is written as a list, or as one line for a shell.

@@ -1,12 +1,12 @@
 //! Compose files that put a service behind a reverse proxy: the proxy reads its routes from the labels and variables of the containers. No port is
 //! published, and the server is reached all the same.
 
+use super::Made;
 use super::annotations::{bounds_networks, is_off, says_login, speaks_of_login};
 use super::cluster::{Cluster, Route, Service, Workload};
-use super::{Made, speaks_of_servers};
 use crate::prelude::*;
 use crate::read::Node;
-use crate::text::{Located, Pointer, words_of};
+use crate::text::{Located, Pointer, speaks_of_servers, words_of};
 
 /// More routes of one service, and more middlewares of one route, are not looked at.
 const MAX_ROUTES: usize = 16;

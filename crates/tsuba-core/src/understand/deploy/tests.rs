@@ -330,6 +330,98 @@ fn unit_files() {
 }
 
 #[test]
+fn containers_known_by_their_shape() {
+    const TOKEN: &str = "q8ZkXv2LmPw0TyRbN4sJ7dHf";
+    for (path, text, want) in [
+        (
+            "task.json",
+            format!(
+                "{{\"containerDefinitions\": [{{\"name\": \"tide-mcp\", \"image\": \"saltmarsh/tide-mcp:1.0\", \"environment\": [{{\"name\": \"TIDE_TOKEN\", \"value\": \"{TOKEN}\"}}]}}]}}"
+            ),
+            "compose tide-mcp: secret/plaintext 1:131 /containerDefinitions/0/environment/0/value; supply/no-digest 1:57 /containerDefinitions/0/image",
+        ),
+        (
+            "main.tf",
+            format!(
+                "resource \"task\" \"tide\" {{\n  definitions = jsonencode([{{ name = \"tide-mcp\", image = \"saltmarsh/tide-mcp:1.0\", environment = [{{ name = \"TIDE_TOKEN\", value = \"{TOKEN}\" }}] }}])\n}}\n"
+            ),
+            "compose tide-mcp: secret/plaintext 2:130 /resource/task/tide/definitions/0/environment/0/value; \
+             supply/no-digest 2:58 /resource/task/tide/definitions/0/image",
+        ),
+        (
+            "tide.nomad",
+            format!(
+                "job \"tide\" {{\n  task \"tide-mcp\" {{\n    config {{\n      image = \"saltmarsh/tide-mcp\"\n      privileged = true\n    }}\n    env {{\n      TIDE_TOKEN = \"{TOKEN}\"\n    }}\n  }}\n}}\n"
+            ),
+            "compose tide-mcp: power/container-escape 5:20 /job/tide/task/tide-mcp/config/privileged; secret/plaintext 8:20 /job/tide/task/tide-mcp/env/TIDE_TOKEN; \
+             supply/moving-tag 4:15 /job/tide/task/tide-mcp/config/image",
+        ),
+        (
+            "tide-mcp/values.yaml",
+            format!("image:\n  repository: saltmarsh/tide-mcp\n  tag: latest\ntide:\n  apiToken: {TOKEN}\n"),
+            "compose tide-mcp: secret/plaintext 5:13 /tide/apiToken; supply/moving-tag 2:15 /image/repository",
+        ),
+        (
+            "launch.json",
+            format!(
+                "{{\"configurations\": [{{\"type\": \"node\", \"name\": \"tide\", \"program\": \"node_modules/tide-mcp/a.js\", \"args\": [\"--token\", \"{TOKEN}\"]}}]}}"
+            ),
+            "compose tide: secret/plaintext 1:115 /configurations/0/args/1",
+        ),
+        (
+            "prod.tfvars",
+            format!("region = \"north\"\ntide_mcp_token = \"{TOKEN}\"\n"),
+            "compose : secret/plaintext 2:18 /tide_mcp_token",
+        ),
+        (
+            "kustomization.yaml",
+            format!("secretGenerator:\n  - name: tide-mcp\n    literals:\n      - TIDE_TOKEN={TOKEN}\n"),
+            "kubernetes : secret/plaintext 4:9 /secretGenerator/0/literals/0",
+        ),
+        ("kustomization.yaml", format!("secretGenerator:\n  - name: web\n    literals: [TOKEN={TOKEN}]\n"), "other"),
+        // Look-alikes: another service, a picture, a variable, values of another chart.
+        (
+            "task.json",
+            "{\"containerDefinitions\": [{\"name\": \"web\", \"image\": \"saltmarsh/web:1.0\", \"environment\": []}]}"
+                .to_owned(),
+            "other",
+        ),
+        ("main.tf", "locals {\n  image = \"mcp.png\"\n  ports = [1]\n}\n".to_owned(), "other"),
+        ("values.yaml", format!("image:\n  repository: saltmarsh/web\n  tag: latest\napiToken: {TOKEN}\n"), "other"),
+        ("main.tf", "variable \"tide_mcp_token\" {\n  sensitive = true\n}\n".to_owned(), "other"),
+    ] {
+        assert_eq!(found(path, &text), want, "{text}");
+    }
+}
+
+#[test]
+fn services_of_other_systems() {
+    const TOKEN: &str = "q8ZkXv2LmPw0TyRbN4sJ7dHf";
+    for (path, text, want) in [
+        (
+            "supervisord.conf",
+            format!("[program:tide-mcp]\ncommand=/usr/bin/npx -y @saltmarsh/tide-mcp\nenvironment=MODE=\"a,b\",TIDE_TOKEN=\"{TOKEN}\"\nuser=root\n"),
+            "unit tide-mcp: power/elevated 4:6 /program:tide-mcp/user; secret/plaintext 3:36 /program:tide-mcp/environment; supply/unpinned 2:25 /program:tide-mcp/command",
+        ),
+        (
+            "a.plist",
+            format!("<plist><dict><key>Label</key><string>tide</string>\n<key>ProgramArguments</key><array><string>npx</string><string>@saltmarsh/tide-mcp</string></array>\n<key>EnvironmentVariables</key><dict><key>TIDE_TOKEN</key><string>{TOKEN}</string></dict></dict></plist>"),
+            "unit tide: secret/plaintext 3:67 /EnvironmentVariables/TIDE_TOKEN; supply/unpinned 2:63 /ProgramArguments/1",
+        ),
+        (
+            "a.mobileconfig",
+            "<plist><dict><key>mcpServers</key><dict><key>tide</key><dict><key>url</key><string>http://tides.example/mcp</string></dict></dict></dict></plist>".to_owned(),
+            "client tide: exposure/plain-http 1:84 /mcpServers/tide/url",
+        ),
+        // Look-alikes.
+        ("supervisord.conf", "[program:web]\ncommand=/usr/bin/web\nenvironment=TOKEN=\"a\"\n".to_owned(), "other"),
+        ("a.plist", "<plist><dict><key>Label</key><string>web</string><key>Program</key><string>/usr/bin/web</string></dict></plist>".to_owned(), "other"),
+    ] {
+        assert_eq!(found(path, &text), want, "{text}");
+    }
+}
+
+#[test]
 fn whatever_is_in_them_they_are_read() {
     for text in [
         "FROM",

@@ -4,12 +4,12 @@
 mod login;
 mod target;
 
-use super::deploy::{Made, speaks_of_servers};
+use super::deploy::Made;
 use super::setup::Found;
 use crate::evidence::oauth::{Acceptance, acceptances};
 use crate::prelude::*;
 use crate::read::{Document, Member, Node};
-use crate::text::{Located, Pointer, Span, is_loopback, is_normally, normal};
+use crate::text::{Located, Pointer, Span, is_loopback, is_normally, normal, speaks_of_servers};
 use login::Login;
 
 /// A gateway that routes to tool servers.

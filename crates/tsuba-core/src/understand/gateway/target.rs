@@ -3,8 +3,7 @@
 use super::Way;
 use crate::prelude::*;
 use crate::read::{Key, Member, Node, Value};
-use crate::text::{Pointer, Span, normal};
-use crate::understand::deploy::speaks_of_servers;
+use crate::text::{Pointer, Span, normal, speaks_of_servers};
 
 /// A target of a route, as a client would have it.
 pub(super) struct Target {

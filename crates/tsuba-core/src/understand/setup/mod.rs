@@ -120,6 +120,13 @@ fn search<'d>(node: &'d Node, pointer: &Pointer, depth: usize, found: &mut Found
     if depth > MAX_SEARCH || found.servers.len() >= MAX_SERVERS {
         return;
     }
+    // An agent that is written down as a list of tools has the server in a mapping of its own.
+    if let Some(server) = node.get("server").filter(|server| is_typed(node) && has_address(server)) {
+        let name = name_of(node, pointer, &["server_label", "name", "id"], || "server".to_owned());
+        let at = pointer.key("server");
+        let allowed = Arc::new(Allowed::beside(node));
+        return found.servers.push(Server { name, pointer: at, node: server, allowed });
+    }
     if is_hosted(node) {
         let name = name_of(node, pointer, &["server_label", "name", "id"], || "server".to_owned());
         duplicates_below(node, pointer, found, 0);
@@ -275,8 +282,15 @@ pub(super) fn transport_of(node: &Node) -> Option<(&'static str, &Node)> {
 
 /// A server that a request to a hosted model names among its tools: `{type: mcp, server_label, server_url, …}`.
 fn is_hosted(node: &Node) -> bool {
+    is_typed(node) && has_address(node)
+}
+
+fn is_typed(node: &Node) -> bool {
     node.get("type").and_then(Node::text) == Some("mcp")
-        && node.first(ADDRESSES).is_some_and(|(_, url)| url.text().is_some())
+}
+
+fn has_address(node: &Node) -> bool {
+    node.first(ADDRESSES).is_some_and(|(_, url)| url.text().is_some())
 }
 
 /// Is the table under `servers` one of tool servers? Web-server lists, API descriptions and language servers use the word too.
