@@ -465,6 +465,36 @@ const SHAPES: &[Shape] = &[
             list(n, |at| format!("\"http://h{at}.example/cb\""))
         )
     }),
+    ("lines that start servers", "a.sh", |n| "export A=b\nA=1 npx -y tide-mcp\n".repeat(n)),
+    ("commands in commands", "a.sh", |n| format!("bash -c '{}'\n", "npx \"tide-mcp npx\" ".repeat(n))),
+    ("jobs of a package", "package.json", |n| {
+        format!("{{ \"scripts\": {{ {} }} }}", list(n, |at| format!("\"s{at}\": \"npx tide-mcp-{at}\"")))
+    }),
+    ("blocks of infrastructure", "a.tf", |n| {
+        (0..n)
+            .map(|at| format!("r \"tide-mcp\" \"a{at}\" {{ image = \"tide-mcp\"\n env {{ n = \"v\" }} }}\n"))
+            .collect()
+    }),
+    ("blocks without an end", "a.tf", |n| "mcp \"a\" { b = [ { c = <<E\n".repeat(n)),
+    ("property lists", "a.plist", |n| {
+        format!(
+            "<plist><dict><key>mcpServers</key><dict>{}</dict></dict></plist>",
+            (0..n)
+                .map(|at| format!("<key>a{at}</key><dict><key>url</key><string>http://a.example/{at}</string></dict>"))
+                .collect::<String>()
+        )
+    }),
+    ("tags without an end", "a.plist", |n| format!("<plist>mcpServers{}", "<dict><key>a</key><array>".repeat(n))),
+    ("mappings of a program", "a.py", |n| {
+        format!(
+            "mcp = {{ {} }}",
+            list(n, |at| format!("\"a{at}\": {{ \"command\": \"npx\", \"args\": [\"tide-mcp\"] }}"))
+        )
+    }),
+    ("mappings without an end", "a.py", |n| "mcp: { command: { url: [".repeat(n)),
+    ("supervised programs", "a.conf", |n| {
+        (0..n).map(|at| format!("[program:p{at}]\ncommand=npx tide-mcp\nenvironment=A=\"b,c\",D=e\n")).collect()
+    }),
 ];
 
 const MENDED: &[Shape] = &[
