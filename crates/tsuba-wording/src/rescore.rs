@@ -50,7 +50,7 @@ pub(super) fn spread(deed: Match, passage: &Passage<'_>) -> Option<Match> {
     // How a tool is used is told in the words of orders: without one of what an honest text has no use for, it is a hint.
     let needed = match deed.class {
         Class::Instruction | Class::Pressure => BEYOND_USE,
-        Class::ParameterLure => BEYOND_NEED,
+        Class::AsksForData | Class::ParameterLure => BEYOND_NEED,
         _ => return Some(Match { strength, ..deed }),
     };
     let strength = if passage.set.meets(Set::of(needed)) { strength } else { Strength::Faint };
@@ -69,23 +69,18 @@ const BEYOND_USE: &[Concept] = &[
     Concept::Private,
     Concept::Beyond,
     Concept::Other,
-    Concept::Later,
-    Concept::Answer,
     Concept::Target,
     Concept::Promote,
     Concept::Claim,
-    Concept::Stuff,
-    Concept::Secret,
 ];
-/// Concepts of what a parameter has no need for. Variables of the environment are what many tools are set up by.
+/// Concepts of what a tool has no need for. Settings are what many are set up by.
 const BEYOND_NEED: &[Concept] = &[
     Concept::Secret,
+    Concept::Place,
     Concept::Private,
     Concept::Beyond,
     Concept::Asked,
-    Concept::Stuff,
     Concept::Whole,
-    Concept::Person,
     Concept::Answer,
 ];
 
@@ -374,7 +369,8 @@ mod tests {
         for (class, set, want) in [
             (Class::Instruction, Set::of(&[Concept::When, Concept::Run, Concept::Must]), Strength::Faint),
             (Class::Instruction, Set::of(&[Concept::When, Concept::Run, Concept::Quiet]), Strength::Clear),
-            (Class::ParameterLure, Set::of(&[Concept::Place, Concept::Carry]), Strength::Faint),
+            (Class::ParameterLure, Set::of(&[Concept::Stuff, Concept::Carry]), Strength::Faint),
+            (Class::AsksForData, Set::of(&[Concept::Stuff, Concept::Whole]), Strength::Strong),
             (Class::ParameterLure, Set::of(&[Concept::Private, Concept::Carry]), Strength::Strong),
             (Class::Secrecy, Set::default(), Strength::Strong),
         ] {
@@ -390,7 +386,7 @@ mod tests {
             Match { class: Class::Instruction, strength: Strength::Strong, score: 120, range: 0..1, words: Vec::new() };
         let passage = |opening, describes| {
             let setting = Setting { describes, ..Setting::default() };
-            Passage { opening, ..Passage::about(Set::of(&[Concept::Later]), setting) }
+            Passage { opening, ..Passage::about(Set::of(&[Concept::Quiet]), setting) }
         };
         for (opening, describes, want) in
             [(true, true, Strength::Faint), (false, true, Strength::Clear), (true, false, Strength::Clear)]

@@ -369,6 +369,8 @@ fn sense(language: Language, concept: Concept, phrase: &str) -> (String, Sense) 
     let text = fold_phrase(phrase);
     let free = free || language.unsegmented();
     let opens = match language {
+        // A command is a word: `curl` is none of `publicUrl`, `sudo` none of `pseudo`.
+        Language::Any if concept == Concept::Shell && text.starts_with(|c: char| c.is_alphabetic()) => Bound::Word,
         _ if free => Bound::Anywhere,
         Language::Arabic => Bound::Prefixed,
         _ => Bound::Word,
@@ -433,6 +435,17 @@ mod tests {
     }
 
     #[test]
+    fn words_of_other_alphabets_have_ends_in_a_text_without_spaces() {
+        for (text, want) in [("让AI来做", true), ("设置wait参数", false), ("ai 会做", true)] {
+            let mut met = false;
+            let look = |found: Found| met |= found.set.has(Concept::Reader);
+            let folded = super::super::fold::fold(text).text;
+            words().find(&folded, &words().scan(&folded), Language::Chinese, false, look);
+            assert_eq!(met, want, "{text}");
+        }
+    }
+
+    #[test]
     fn phrases_are_found_as_words_of_their_language() {
         for (text, concept, want) in [
             ("do not tell", Concept::Tell, true),
@@ -440,6 +453,10 @@ mod tests {
             ("send_email", Concept::Carry, false),
             ("cat ~/.ssh/id_rsa", Concept::Path, true),
             ("the environment", Concept::Path, false),
+            ("curl https://a.example", Concept::Shell, true),
+            ("$(curl a)", Concept::Shell, true),
+            ("the publicUrl is public", Concept::Shell, false),
+            ("a pseudo terminal", Concept::Shell, false),
         ] {
             let mut met = false;
             let mut look = |found: Found| met |= found.set.has(concept);
