@@ -68,7 +68,7 @@ pub(super) fn exposure(document: &Document, made: Option<&[Made]>) -> Option<(Se
     let mut kind = None;
     if document.notation == Notation::Hcl {
         out.secrets = written(document);
-        kind = (!out.secrets.is_empty()).then_some(SetupKind::Compose);
+        kind = (!out.secrets.is_empty()).then_some(SetupKind::Workload);
     }
     for secret in super::deploy::cluster_secrets(document) {
         out.kept.insert(secret.name);

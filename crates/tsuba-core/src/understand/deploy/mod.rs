@@ -79,7 +79,7 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
                 false => (SetupKind::Kubernetes, Some(kubernetes)),
             }
         }
-        Notation::Hcl => (SetupKind::Compose, None),
+        Notation::Hcl => (SetupKind::Workload, None),
         Notation::Plist => (SetupKind::Unit, Some(unit::desktop(document))),
         Notation::Toml
         | Notation::Dotenv
@@ -91,7 +91,10 @@ pub(super) fn made(document: &Document) -> Option<(SetupKind, Vec<Made>)> {
         | Notation::Key
         | Notation::Token => return None,
     };
-    let (kind, made) = (found.0, found.1.unwrap_or_else(|| shaped::made(document)));
+    let (kind, made) = match found {
+        (kind, Some(made)) => (kind, made),
+        (_, None) => (SetupKind::Workload, shaped::made(document)),
+    };
     (!made.is_empty()).then_some((kind, made))
 }
 
@@ -106,7 +109,7 @@ pub(super) fn looks_like_deployment(bytes: &[u8]) -> bool {
 /// `USER root`. `None` where the kind of file has command lines, which are quoted as they are.
 pub(crate) fn as_written(kind: SetupKind, text: &str, setting: &Located) -> Option<String> {
     let between = match kind {
-        SetupKind::Compose | SetupKind::Kubernetes => ": ",
+        SetupKind::Compose | SetupKind::Kubernetes | SetupKind::Workload => ": ",
         SetupKind::Unit => "=",
         SetupKind::Image => " ",
         _ => return None,

@@ -4,7 +4,7 @@
 use super::{Made, Running, command, word};
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Notation, Value};
-use crate::text::{Located, Pointer, speaks_of_servers, words_of};
+use crate::text::{Located, Pointer, Span, speaks_of_servers, words_of};
 
 /// Deeper no container is looked for.
 const MAX_SEARCH: usize = 16;
@@ -84,7 +84,7 @@ fn container(node: &Node, at: &Pointer) -> Option<Running> {
     let label = || at.as_str().rsplit('/').find(|part| !part.is_empty() && part.parse::<usize>().is_err());
     let name = match node.get("name").and_then(|name| name.located(at.key("name"))) {
         Some(name) => name,
-        None => Located { text: label().unwrap_or("container").to_owned(), span: node.span, pointer: at.clone() },
+        None => Located { text: label().unwrap_or("container").to_owned(), span: head(node), pointer: at.clone() },
     };
     let mut running = Running::new(name, at.clone(), node.span);
     running.image = Some(image.clone().placed(&inner_at.key("image")));
@@ -104,6 +104,11 @@ fn container(node: &Node, at: &Pointer) -> Option<Running> {
     let env = node.first(ENVIRONMENT).or_else(|| inner.first(ENVIRONMENT));
     running.env = env.map(|(key, env)| environment(env, &at.key(key)));
     Some(running)
+}
+
+/// Where a mapping begins: what has no name stands there, and nothing of it stands in that.
+fn head(node: &Node) -> Span {
+    Span { end: node.span.start.saturating_add(1).min(node.span.end), ..node.span }
 }
 
 /// A program as an editor starts it to look into it: `{type, program, args, env}`.

@@ -338,14 +338,14 @@ fn containers_known_by_their_shape() {
             format!(
                 "{{\"containerDefinitions\": [{{\"name\": \"tide-mcp\", \"image\": \"saltmarsh/tide-mcp:1.0\", \"environment\": [{{\"name\": \"TIDE_TOKEN\", \"value\": \"{TOKEN}\"}}]}}]}}"
             ),
-            "compose tide-mcp: secret/plaintext 1:131 /containerDefinitions/0/environment/0/value; supply/no-digest 1:57 /containerDefinitions/0/image",
+            "workload tide-mcp: secret/plaintext 1:131 /containerDefinitions/0/environment/0/value; supply/no-digest 1:57 /containerDefinitions/0/image",
         ),
         (
             "main.tf",
             format!(
                 "resource \"task\" \"tide\" {{\n  definitions = jsonencode([{{ name = \"tide-mcp\", image = \"saltmarsh/tide-mcp:1.0\", environment = [{{ name = \"TIDE_TOKEN\", value = \"{TOKEN}\" }}] }}])\n}}\n"
             ),
-            "compose tide-mcp: secret/plaintext 2:130 /resource/task/tide/definitions/0/environment/0/value; \
+            "workload tide-mcp: secret/plaintext 2:130 /resource/task/tide/definitions/0/environment/0/value; \
              supply/no-digest 2:58 /resource/task/tide/definitions/0/image",
         ),
         (
@@ -353,25 +353,25 @@ fn containers_known_by_their_shape() {
             format!(
                 "job \"tide\" {{\n  task \"tide-mcp\" {{\n    config {{\n      image = \"saltmarsh/tide-mcp\"\n      privileged = true\n    }}\n    env {{\n      TIDE_TOKEN = \"{TOKEN}\"\n    }}\n  }}\n}}\n"
             ),
-            "compose tide-mcp: power/container-escape 5:20 /job/tide/task/tide-mcp/config/privileged; secret/plaintext 8:20 /job/tide/task/tide-mcp/env/TIDE_TOKEN; \
+            "workload tide-mcp: power/container-escape 5:20 /job/tide/task/tide-mcp/config/privileged; secret/plaintext 8:20 /job/tide/task/tide-mcp/env/TIDE_TOKEN; \
              supply/moving-tag 4:15 /job/tide/task/tide-mcp/config/image",
         ),
         (
             "tide-mcp/values.yaml",
             format!("image:\n  repository: saltmarsh/tide-mcp\n  tag: latest\ntide:\n  apiToken: {TOKEN}\n"),
-            "compose tide-mcp: secret/plaintext 5:13 /tide/apiToken; supply/moving-tag 2:15 /image/repository",
+            "workload tide-mcp: secret/plaintext 5:13 /tide/apiToken; supply/moving-tag 2:15 /image/repository",
         ),
         (
             "launch.json",
             format!(
                 "{{\"configurations\": [{{\"type\": \"node\", \"name\": \"tide\", \"program\": \"node_modules/tide-mcp/a.js\", \"args\": [\"--token\", \"{TOKEN}\"]}}]}}"
             ),
-            "compose tide: secret/plaintext 1:115 /configurations/0/args/1",
+            "workload tide: secret/plaintext 1:115 /configurations/0/args/1",
         ),
         (
             "prod.tfvars",
             format!("region = \"north\"\ntide_mcp_token = \"{TOKEN}\"\n"),
-            "compose : secret/plaintext 2:18 /tide_mcp_token",
+            "workload : secret/plaintext 2:18 /tide_mcp_token",
         ),
         (
             "kustomization.yaml",

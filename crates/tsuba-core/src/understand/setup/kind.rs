@@ -15,6 +15,8 @@ pub enum SetupKind {
     Compose,
     /// Workloads of a cluster.
     Kubernetes,
+    /// Containers of a service, a job, a chart or infrastructure that is written down, and programs that an editor starts.
+    Workload,
     /// How an image is built.
     Image,
     /// A service of the system.
@@ -62,6 +64,7 @@ impl SetupKind {
             Self::Login => "login",
             Self::Compose => "compose",
             Self::Kubernetes => "kubernetes",
+            Self::Workload => "workload",
             Self::Image => "image",
             Self::Unit => "unit",
             Self::Script => "script",
@@ -78,4 +81,4 @@ impl SetupKind {
     }
 }
 
-crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity, Reading, Instructions);
+crate::text::named!(SetupKind: Client, Dotenv, Listing, Login, Compose, Kubernetes, Workload, Image, Unit, Script, Snippet, Candidate, Manifest, Card, Gateway, Permissions, Identity, Reading, Instructions);
