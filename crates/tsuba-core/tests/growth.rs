@@ -466,6 +466,10 @@ const SHAPES: &[Shape] = &[
         )
     }),
     ("lines that start servers", "a.sh", |n| "export A=b\nA=1 npx -y tide-mcp\n".repeat(n)),
+    ("variables before a command", "a.sh", |n| {
+        let set: String = (0..n.min(7_000)).map(|at| format!("A{at}=1 ")).collect();
+        format!("{set} npx tide-mcp\n").repeat(1 + n / 7_000)
+    }),
     ("commands in commands", "a.sh", |n| format!("bash -c '{}'\n", "npx \"tide-mcp npx\" ".repeat(n))),
     ("jobs of a package", "package.json", |n| {
         format!("{{ \"scripts\": {{ {} }} }}", list(n, |at| format!("\"s{at}\": \"npx tide-mcp-{at}\"")))

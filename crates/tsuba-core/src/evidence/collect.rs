@@ -17,7 +17,7 @@ pub(crate) fn looks_like_listing(bytes: &[u8]) -> bool {
 
 /// Every listing of a document.
 pub(crate) fn listings(document: &Document) -> Vec<Listing> {
-    let mut found = Found { listings: Vec::new(), by_server: BTreeMap::new(), seen: Seen::new() };
+    let mut found = Found { listings: Vec::new(), by_server: BTreeMap::new(), seen: Seen::default() };
     let fallback = Located { text: by_file_name(&document.path), ..Located::default() };
     for (pointer, root) in document.rooted() {
         let captured = captured(root, &pointer);

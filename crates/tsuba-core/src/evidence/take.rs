@@ -6,8 +6,14 @@ use crate::read::{Member, Node, Value};
 use crate::text::{Located, Pointer, strong_fingerprint};
 use crate::wording::Place;
 
-/// Items by listing and name: most names are there once.
-pub(super) type Seen = BTreeMap<(usize, String), Namesakes>;
+/// What listings have so far.
+#[derive(Default)]
+pub(super) struct Seen {
+    /// Items by listing and name: most names are there once.
+    items: BTreeMap<(usize, String), Namesakes>,
+    /// What servers say of themselves, by listing, place and fingerprint: apart from names, which may be anything.
+    said: BTreeSet<(usize, &'static str, String)>,
+}
 
 /// The items of one name.
 pub(super) struct Namesakes {
@@ -43,9 +49,7 @@ impl Taking<'_> {
             ] {
                 // A server that is asked again, in another era or as another client, says the same of itself again.
                 let text = node.get(key).and_then(Node::text).unwrap_or_default();
-                let said = format!("{} {}", place.name(), strong_fingerprint([text]));
-                let again = Namesakes { first: usize::MAX, prints: BTreeSet::new() };
-                if !text.is_empty() && self.seen.insert((self.index, said), again).is_none() {
+                if !text.is_empty() && self.seen.said.insert((self.index, place.name(), strong_fingerprint([text]))) {
                     self.passage(node.get(key), at.key(key), place, None);
                 }
             }
@@ -92,8 +96,8 @@ impl Taking<'_> {
     /// Is there no item yet that says the same? A server that is asked twice says the same twice.
     fn is_new(&mut self, item: &Item) -> bool {
         let key = (self.index, item.name.text.clone());
-        let Some(namesakes) = self.seen.get_mut(&key) else {
-            self.seen.insert(key, Namesakes { first: self.listing.items.len(), prints: BTreeSet::new() });
+        let Some(namesakes) = self.seen.items.get_mut(&key) else {
+            self.seen.items.insert(key, Namesakes { first: self.listing.items.len(), prints: BTreeSet::new() });
             return true;
         };
         if let Some(first) = self.listing.items.get(namesakes.first).filter(|_| namesakes.prints.is_empty()) {

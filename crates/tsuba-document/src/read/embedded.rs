@@ -67,14 +67,7 @@ fn is_script(key: &str) -> bool {
         || key.ends_with("scripts")
         || matches!(
             key.as_str(),
-            "run"
-                | "cmds"
-                | "cmd"
-                | "bash"
-                | "userdata"
-                | "poststartcommand"
-                | "postcreatecommand"
-                | "postattachcommand"
+            "run" | "cmds" | "bash" | "userdata" | "poststartcommand" | "postcreatecommand" | "postattachcommand"
         )
 }
 

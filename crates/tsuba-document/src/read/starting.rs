@@ -148,9 +148,7 @@ pub(super) fn lines(text: &str, dialect: Dialect, kind: Lines) -> Vec<Node> {
         let from = at + (line.len() - bare.len());
         for words in commands(bare, from, dialect) {
             let words = kind.bare(&words);
-            if set.len() < MAX_VARIABLES {
-                set.extend(exported(words));
-            }
+            set.extend(exported(words).into_iter().take(MAX_VARIABLES.saturating_sub(set.len())));
             out.extend(starts(words, &set));
         }
     }
@@ -170,7 +168,8 @@ pub(super) fn handed(mut root: Node, set: &[Member]) -> Node {
         let mut all = set.to_vec();
         match own.map(|member| &mut member.value.value) {
             Some(Value::Map(own)) => {
-                all.retain(|member| !own.iter().any(|other| other.key.text == member.key.text));
+                let names: BTreeSet<&str> = own.iter().map(|member| member.key.text.as_str()).collect();
+                all.retain(|member| !names.contains(member.key.text.as_str()));
                 all.append(own);
                 *own = all;
             }
@@ -240,12 +239,10 @@ fn starts(words: &[Word], set: &[Member]) -> Option<Node> {
 
 /// What is set for a command: by its own words before what was set for all.
 fn settings(lead: &[Word], set: &[Member]) -> Vec<Member> {
-    let mut env: Vec<Member> = set.to_vec();
-    for member in lead.iter().filter_map(assignment) {
-        env.retain(|other| other.key.text != member.key.text);
-        env.push(member);
-    }
-    env
+    let own: Vec<Member> = lead.iter().filter_map(assignment).collect();
+    let names: BTreeSet<&str> = own.iter().map(|member| member.key.text.as_str()).collect();
+    let outer = set.iter().filter(|member| !names.contains(member.key.text.as_str()));
+    outer.cloned().chain(own.iter().cloned()).collect()
 }
 
 /// The name of the server that a word of a command starts, which is a command itself.

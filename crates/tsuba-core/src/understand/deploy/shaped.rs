@@ -12,6 +12,8 @@ const MAX_SEARCH: usize = 16;
 const MAX_CONTAINERS: usize = 2_000;
 /// So many settings of a chart are looked at.
 const MAX_VALUES: usize = 500;
+/// Keys of lists of containers, and of programs that an editor starts.
+const LISTED: &[&str] = &["containerDefinitions", "container_definitions", "containers", "configurations"];
 /// Keys under which variables stand.
 const ENVIRONMENT: &[&str] = &["environment", "env", "envVars", "extraEnv", "extraEnvVars", "environment_variables"];
 /// What a container has besides its image.
@@ -34,6 +36,7 @@ pub(super) fn made(document: &Document) -> Vec<Made> {
     for (at, root) in document.rooted() {
         match document.notation {
             Notation::Yaml => found.out.extend(chart(document, root, &at)),
+            Notation::Json if !LISTED.iter().any(|key| document.text.contains(key)) => {}
             _ => found.search(root, &at, 0, false),
         }
     }
@@ -62,7 +65,7 @@ impl Found {
         }
         for member in node.effective() {
             let key = &member.key.text;
-            let listed = matches!(key.as_str(), "containerDefinitions" | "container_definitions" | "containers");
+            let listed = key != "configurations" && LISTED.contains(&key.as_str());
             if member.value.is_map() || member.value.is_list() {
                 self.search(&member.value, &at.key(key), depth + 1, listed);
             }
