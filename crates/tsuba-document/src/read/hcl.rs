@@ -8,8 +8,13 @@ use super::{Key, Member, Node, Value};
 use crate::prelude::*;
 use crate::text::Span;
 
+/// A block by its names, what it is and its labels.
+type Block = (Vec<Key>, Node);
+
 /// Blocks nest at most this deep.
 const MAX_DEPTH: usize = 24;
+/// A block has at most so many labels.
+const MAX_LABELS: usize = 4;
 /// Functions that write down what they are handed.
 const WRITTEN: &[&str] = &["jsonencode", "yamlencode", "tolist", "toset", "tomap", "sensitive", "nonsensitive"];
 
@@ -23,10 +28,11 @@ pub(super) fn parse(text: &str) -> Node {
 
 /// Attributes and blocks, or the members of an object, to the brace that closes or the end. Of blocks with the same name each is an item of a list.
 fn body(reader: &mut Reader<'_>, depth: usize) -> Vec<Member> {
-    let mut out: Vec<Member> = Vec::new();
+    let (mut out, mut blocks): (Vec<Member>, Vec<Block>) = (Vec::new(), Vec::new());
     loop {
         reader.blanks();
         if reader.peek().is_none_or(|c| c == '}') {
+            out.extend(grouped(blocks));
             return out;
         }
         let start = reader.at;
@@ -47,8 +53,8 @@ fn body(reader: &mut Reader<'_>, depth: usize) -> Vec<Member> {
                 out.extend(value.map(|value| Member { key, value }));
             }
             Some('"' | '{') if !key.text.is_empty() && !quoted && depth < MAX_DEPTH => {
-                if let Some(value) = block(reader, depth) {
-                    merge(&mut out, key, value);
+                if let Some((labels, node)) = block(reader, depth) {
+                    blocks.push((core::iter::once(key).chain(labels).collect(), node));
                 }
             }
             _ => {}
@@ -69,11 +75,11 @@ fn name(reader: &mut Reader<'_>) -> String {
     name
 }
 
-/// What stands behind the name of a block: its labels, each a level of its own, and its body.
-fn block(reader: &mut Reader<'_>, depth: usize) -> Option<Node> {
+/// What stands behind the name of a block: its labels, and its body.
+fn block(reader: &mut Reader<'_>, depth: usize) -> Option<Block> {
     let start = reader.at;
     let mut labels = Vec::new();
-    while reader.peek() == Some('"') && labels.len() < 4 {
+    while reader.peek() == Some('"') && labels.len() < MAX_LABELS {
         let at = reader.at;
         let label = reader.string('"')?;
         labels.push(Key { text: label, span: Span::new(at, reader.at) });
@@ -84,30 +90,42 @@ fn block(reader: &mut Reader<'_>, depth: usize) -> Option<Node> {
     }
     let members = body(reader, depth + 1);
     let _ = reader.take('}');
-    let span = Span::new(start, reader.at);
-    let inner = Node::new(span, Value::Map(members));
-    Some(labels.into_iter().rev().fold(inner, |value, key| Node::new(span, Value::Map(vec![Member { key, value }]))))
+    Some((labels, Node::new(Span::new(start, reader.at), Value::Map(members))))
 }
 
-/// Adds a block to those before it: by their labels, or one behind the other.
-fn merge(out: &mut Vec<Member>, key: Key, value: Node) {
-    let Some(other) = out.iter_mut().find(|member| member.key.text == key.text) else {
-        return out.push(Member { key, value });
-    };
-    let labelled = |node: &Node| node.members().len() == 1 && node.members().iter().all(|member| member.value.is_map());
-    match (&mut other.value.value, value) {
-        (Value::List(items), value) => items.push(value),
-        (Value::Map(members), value) if labelled(&value) && members.iter().all(|member| member.value.is_map()) => {
-            if let Value::Map(own) = value.value {
-                own.into_iter().for_each(|member| merge(members, member.key, member.value));
-            }
+/// Blocks by their names, each label a level of its own; those that share all of them are a list.
+fn grouped(blocks: Vec<Block>) -> Vec<Member> {
+    let mut groups: Vec<(Key, Vec<Block>)> = Vec::new();
+    let mut places: BTreeMap<String, usize> = BTreeMap::new();
+    for (mut names, node) in blocks {
+        if names.is_empty() {
+            continue;
         }
-        (first, value) => {
-            let first = core::mem::replace(first, Value::Null);
-            let span = other.value.span;
-            other.value.value = Value::List(vec![Node::new(span, first), value]);
+        let first = names.remove(0);
+        let at = *places.entry(first.text.clone()).or_insert(groups.len());
+        match groups.get_mut(at) {
+            Some((_, group)) => group.push((names, node)),
+            None => groups.push((first, vec![(names, node)])),
         }
     }
+    let value = |group: Vec<Block>| {
+        let span = group.first().map(|(_, node)| node.span).unwrap_or_default();
+        if group.iter().all(|(names, _)| !names.is_empty()) {
+            return Node::new(span, Value::Map(grouped(group)));
+        }
+        let mut nodes: Vec<Node> = group.into_iter().map(|(names, node)| labelled(names, node)).collect();
+        match nodes.pop() {
+            Some(only) if nodes.is_empty() => only,
+            last => Node::new(span, Value::List(nodes.into_iter().chain(last).collect())),
+        }
+    };
+    groups.into_iter().map(|(key, group)| Member { key, value: value(group) }).collect()
+}
+
+/// A block below its labels.
+fn labelled(names: Vec<Key>, node: Node) -> Node {
+    let span = node.span;
+    names.into_iter().rev().fold(node, |value, key| Node::new(span, Value::Map(vec![Member { key, value }])))
 }
 
 /// A value that is written down.
@@ -256,7 +274,11 @@ mod tests {
 
     #[test]
     fn whatever_nests_it_ends() {
-        for text in ["a {".repeat(50_000), "a = [".repeat(50_000), "a \"".repeat(50_001), "a = <<E\n".repeat(20_000)] {
+        // Each is looked up by its name, not among all before it.
+        let many: String = (0..50_000).map(|at| format!("a \"b{at}\" {{}}\nc{at} {{}}\n")).collect();
+        for text in
+            ["a {".repeat(50_000), "a = [".repeat(50_000), "a \"".repeat(50_001), "a = <<E\n".repeat(20_000), many]
+        {
             parse(&text);
         }
     }

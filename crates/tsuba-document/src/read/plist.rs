@@ -69,7 +69,11 @@ impl<'t> Reader<'t> {
     /// The text up to the tag that closes it.
     fn string(&mut self) -> Option<Node> {
         let from = self.at;
-        let length = self.text.get(from..)?.find("</")?;
+        let Some(length) = self.text.get(from..)?.find("</") else {
+            // What is never closed is looked through once.
+            self.at = self.text.len();
+            return None;
+        };
         let written = self.text.get(from..from + length)?;
         let mut mapped = Mapped::default();
         mapped.push_html(written, from);
@@ -134,6 +138,7 @@ mod tests {
         for text in [
             "<plist><dict>".to_owned() + &"<key>a</key><dict>".repeat(50_000),
             "<plist>".to_owned() + &"<array>".repeat(50_000),
+            "<plist><array>".to_owned() + &"<string>a".repeat(200_000),
         ] {
             parse(&text);
         }

@@ -8,6 +8,8 @@ use crate::text::{Located, Pointer, Span, speaks_of_servers, words_of};
 
 /// Deeper no container is looked for.
 const MAX_SEARCH: usize = 16;
+/// Nor below a key of more bytes: each value below would copy it.
+const MAX_KEY_BYTES: usize = 1024;
 /// More are not told of one file.
 const MAX_CONTAINERS: usize = 2_000;
 /// So many settings of a chart are looked at.
@@ -66,7 +68,7 @@ impl Found {
         for member in node.effective() {
             let key = &member.key.text;
             let listed = key != "configurations" && LISTED.contains(&key.as_str());
-            if member.value.is_map() || member.value.is_list() {
+            if (member.value.is_map() || member.value.is_list()) && key.len() <= MAX_KEY_BYTES {
                 self.search(&member.value, &at.key(key), depth + 1, listed);
             }
         }
