@@ -38,12 +38,12 @@ const NEVER: &[&str] = &[
     "a", "aac", "ai", "apk", "avi", "avif", "bin", "bmp", "br", "c", "cc", "class", "cmake", "cpp", "crt", "css", "cu",
     "d", "db", "deb", "dll", "dmg", "doc", "docx", "ear", "eml", "eot", "eps", "erb", "ex", "exe", "exs", "flac", "fs",
     "gem", "gif", "glb", "gql", "gradle", "graphql", "h", "heic", "hpp", "hs", "ico", "img", "iml", "inl", "iso",
-    "jar", "jpeg", "jpg", "jsonl", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm", "mo", "mov",
-    "mp3", "mp4", "mpeg", "msi", "ndjson", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch",
-    "pb", "pdf", "pkl", "pl", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc", "pyd", "pyi", "r", "rej",
-    "rlib", "rmeta", "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl",
-    "sum", "sv", "svelte", "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm",
-    "webp", "wmv", "woff", "woff2", "xls", "xlsx", "xml", "xsl", "zig",
+    "jar", "jpeg", "jpg", "kts", "less", "lib", "lock", "lz4", "m", "m4a", "map", "ml", "mm", "mo", "mov", "mp3",
+    "mp4", "mpeg", "msi", "nim", "node", "o", "obj", "odt", "ogg", "otf", "out", "parquet", "patch", "pb", "pdf",
+    "pkl", "pl", "pm", "png", "po", "pptx", "proto", "psd", "pub", "pyc", "pyd", "pyi", "r", "rej", "rlib", "rmeta",
+    "rpm", "s", "sass", "scala", "scss", "snap", "so", "sol", "sql", "sqlite", "sqlite3", "stl", "sum", "sv", "svelte",
+    "svg", "tex", "tif", "tiff", "ttf", "v", "vb", "vhd", "vue", "war", "wasm", "wav", "webm", "webp", "wmv", "woff",
+    "woff2", "xls", "xlsx", "xml", "xsl", "zig",
 ];
 
 /// Endings of scripts and of programs' texts, sorted.
@@ -94,7 +94,7 @@ pub(crate) fn by_name(name: &str) -> Name {
     let begins = |start: &[u8]| bytes.get(..start.len()).is_some_and(|head| head.eq_ignore_ascii_case(start));
     let ends =
         bytes.len().checked_sub(4).and_then(|at| bytes.get(at..)).is_some_and(|t| t.eq_ignore_ascii_case(b".env"));
-    if ends || begins(b".env.") {
+    if ends || begins(b".env.") || name.eq_ignore_ascii_case(".envrc") {
         return Name::Sidecar;
     }
     if let Some((_, kind)) = NAMES.iter().find(|(script, _)| name.eq_ignore_ascii_case(script)) {
@@ -113,8 +113,8 @@ pub(crate) fn by_name(name: &str) -> Name {
         | b"vsix" | b"whl" | b"xz" | b"zip" | b"zst" => Name::Archive,
         b"jwt" | b"jws" => Name::Token,
         b"pem" | b"key" => Name::Sidecar,
-        b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx" | b"rst"
-        | b"txt" => match instructs_by_name(name) {
+        b"adoc" | b"har" | b"htm" | b"html" | b"ipynb" | b"jsonl" | b"log" | b"markdown" | b"md" | b"mdc" | b"mdx"
+        | b"ndjson" | b"rst" | b"txt" => match instructs_by_name(name) {
             true => Name::Guide,
             false => Name::Prose,
         },
@@ -152,6 +152,12 @@ const SHOWN: &[&str] = &[
     "mcp add",
     "add-mcp",
     "server_label",
+    // Programs that a text shows, and cells of notebooks.
+    "StdioServerParam",
+    "MCPServerS",
+    "ClientTransport",
+    "http_client",
+    "sse_client",
     // The claims of a token.
     ".eyJ",
     "=eyJ",

@@ -9,7 +9,7 @@ use super::unasked::{Unasked, unasked};
 use super::{entry_credentials, reach, variables};
 use crate::evidence::Listing;
 use crate::prelude::*;
-use crate::read::{Document, Member, Node, Value};
+use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer, Remote, normal, speaks_of_servers};
 
 /// Understands a server that is put together from several places.
@@ -73,16 +73,53 @@ fn built_on(document: &Document, entry: &mut Entry) {
     }
 }
 
-/// A server that keeps how it is started or called apart, with all of that as its own; what it says itself goes before.
+/// Other ways to write the keys of a server, without their case and separators, and how this one has them.
+const KEYS: &[(&str, &str)] = &[
+    ("args", "args"),
+    ("arguments", "args"),
+    ("argv", "args"),
+    ("command", "command"),
+    ("disabled", "disabled"),
+    ("enabled", "enabled"),
+    ("env", "env"),
+    ("environmentvariables", "env"),
+    ("headers", "headers"),
+    ("type", "type"),
+    ("url", "url"),
+    ("workingdirectory", "cwd"),
+];
+
+/// The key of a server as this product has it, where that is another.
+fn usual(key: &str) -> Option<&'static str> {
+    let normal = normal(key);
+    KEYS.iter().find(|(other, _)| *other == normal).map(|(_, usual)| *usual).filter(|usual| *usual != key)
+}
+
+/// How a server is started, where that is kept apart with its variables: `command: {path, args, env}`.
+fn program_of(node: &Node) -> Option<(&'static str, &Node)> {
+    node.first(&["command"]).filter(|(_, command)| command.get("path").is_some())
+}
+
+/// A server that writes its keys otherwise, or keeps how it is started or called apart, with all of that as its own; what it says itself goes before.
 fn flat(node: &Node, pointer: &Pointer) -> Option<Node> {
-    let (key, inner) = transport_of(node)?;
-    let at = pointer.key(key);
-    let lifted = inner.members().iter().map(|member| Member {
-        key: member.key.clone(),
-        value: member.value.clone().placed(&at.key(&member.key.text)),
-    });
-    let own = node.members().iter().filter(|member| member.key.text != key).cloned();
-    Some(Node { at: node.at.clone(), ..Node::new(node.span, Value::Map(lifted.chain(own).collect())) })
+    let apart = transport_of(node).or_else(|| program_of(node));
+    if apart.is_none() && !node.members().iter().any(|member| usual(&member.key.text).is_some()) {
+        return None;
+    }
+    let named = |member: &Member, at: &Pointer| {
+        let text = &member.key.text;
+        let key = match (apart, usual(text)) {
+            (Some(("command", _)), _) if text == "path" => "command",
+            (_, Some(usual)) => usual,
+            (_, None) => text,
+        };
+        Member { key: Key { text: key.to_owned(), ..member.key }, value: member.value.clone().placed(&at.key(text)) }
+    };
+    let inner = apart.map(|(key, inner)| (pointer.key(key), inner));
+    let lifted = inner.iter().flat_map(|(at, inner)| inner.members().iter().map(|member| named(member, at)));
+    let own = node.members().iter().filter(|member| apart.is_none_or(|(key, _)| member.key.text != key));
+    let members = lifted.chain(own.map(|member| named(member, pointer))).collect();
+    Some(Node { at: node.at.clone(), ..Node::new(node.span, Value::Map(members)) })
 }
 
 /// Understands one server of a document.
@@ -157,30 +194,25 @@ pub(super) fn of_listing(index: usize, listing: &Listing) -> Entry {
     }
 }
 
-/// The command and its arguments with their places: `command` as text, list, or `{path, args}`.
+/// The command and its arguments with their places: `command` as text or list.
 fn command_line(source: &str, node: &Node, pointer: &Pointer) -> Vec<Located> {
     let Some((key, command)) = node.first(COMMANDS) else { return Vec::new() };
     let at = pointer.key(key);
     let mut words: Vec<Located> = match &command.value {
         Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
-        Value::Map(_) => {
-            let mut words: Vec<Located> =
-                command.get("path").and_then(|p| p.located(at.key("path"))).into_iter().collect();
-            words.extend(items(source, command, "args", &at));
-            words
-        }
+        Value::Map(_) => Vec::new(),
         Value::Text(_) | Value::Number(_) | Value::Bool(_) | Value::Null => command.located(at).into_iter().collect(),
     };
     if words.first().is_none_or(|program| program.text.trim().is_empty()) {
         return Vec::new();
     }
-    words.extend(items(source, node, "args", pointer));
+    words.extend(arguments(source, node, pointer));
     words
 }
 
-fn items(source: &str, node: &Node, key: &str, pointer: &Pointer) -> Vec<Located> {
-    let at = pointer.key(key);
-    let Some(list) = node.get(key) else { return Vec::new() };
+fn arguments(source: &str, node: &Node, pointer: &Pointer) -> Vec<Located> {
+    let at = pointer.key("args");
+    let Some(list) = node.get("args") else { return Vec::new() };
     match &list.value {
         Value::List(items) => items.iter().enumerate().filter_map(|(i, item)| item.located(at.index(i))).collect(),
         // Arguments in one text: the clients that take them so split them at white space.

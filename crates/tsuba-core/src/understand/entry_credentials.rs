@@ -284,7 +284,15 @@ fn looks_like_header(text: &str) -> bool {
     )
 }
 
-fn judge(source: &str, lexicon: &Lexicon, name: &str, place: Place, value: &Located, out: &mut Vec<Credential>) {
+/// What a value that is handed over under a name holds of credentials.
+pub(super) fn judge(
+    source: &str,
+    lexicon: &Lexicon,
+    name: &str,
+    place: Place,
+    value: &Located,
+    out: &mut Vec<Credential>,
+) {
     let found = lexicon.judge(name, place, &value.text);
     if found.is_empty() {
         return;

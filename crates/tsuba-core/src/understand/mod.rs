@@ -24,6 +24,7 @@ mod reach;
 mod recognisers;
 mod setup;
 mod signs;
+mod surroundings;
 mod unasked;
 mod variables;
 
@@ -125,7 +126,9 @@ fn understood(mut document: Document, lexicon: &Lexicon) -> Outcome {
     entries.extend(built.iter().map(|server| build::of_made(&document, server, lexicon)));
     let heard = listings.iter().map(|listing| crate::wording::read(&listing.said())).collect();
     let beside = (&oauth_documents, &exposure, &permissions, manifest.as_ref());
-    let credentials = entry_credentials::loose(&document, &found, &entries, beside, lexicon);
+    let mut credentials = entry_credentials::loose(&document, &found, &entries, beside, lexicon);
+    let besides = surroundings::credentials(&document, (&found, &built), (&entries, &credentials), lexicon);
+    credentials.extend(besides);
     let unmarked = entry_credentials::unmarked(&found, lexicon);
     let Found { kind, duplicates, imports, .. } = found;
     entries.extend(listings.iter().enumerate().map(|(index, listing)| build::of_listing(index, listing)));

@@ -398,3 +398,94 @@ fn configurations_in_strings_of_other_documents_are_read() {
         assert_eq!(found(path, &text), want, "{text}");
     }
 }
+
+#[test]
+fn a_server_is_read_however_its_keys_are_written() {
+    const TOKEN: &str = "q8ZkXv2LmPw0TyRbN4sJ7dHf";
+    for (text, want) in [
+        (
+            r#"{"McpServers": {"tide": {"Command": "npx", "Arguments": ["-y", "@saltmarsh/tides"], "EnvironmentVariables": {"TIDE_TOKEN": "@@"}}}}"#,
+            "client tide: high secret/plaintext 1:124 /McpServers/tide/EnvironmentVariables/TIDE_TOKEN; high supply/unpinned 1:64 /McpServers/tide/Arguments/1",
+        ),
+        (
+            r#"{"context_servers": {"tide": {"command": {"path": "npx", "args": ["-y", "@saltmarsh/tides"], "env": {"TIDE_TOKEN": "@@"}}}}}"#,
+            "client tide: high secret/plaintext 1:116 /context_servers/tide/command/env/TIDE_TOKEN; high supply/unpinned 1:73 /context_servers/tide/command/args/1",
+        ),
+        (
+            r#"{"mcpServers": {"tide": {"cmd": "npx", "arguments": ["-y", "@saltmarsh/tides"]}}}"#,
+            "client tide: high supply/unpinned 1:60 /mcpServers/tide/arguments/1",
+        ),
+    ] {
+        assert_eq!(found("a.json", &text.replace("@@", TOKEN)), want, "{text}");
+    }
+}
+
+#[test]
+fn what_a_file_assigns_beside_its_servers_is_found() {
+    const TOKEN: &str = "q8ZkXv2LmPw0TyRbN4sJ7dHf";
+    for (path, text, want) in [
+        (
+            "mcp.jsonc",
+            "{ \"mcpServers\": {\n // \"old\": { \"env\": { \"API_KEY\": \"@@\" } },\n \"tide\": { \"command\": \"tide\" } } }",
+            "client tide: high secret/plaintext 2:35 ",
+        ),
+        (
+            "devcontainer.json",
+            "{ \"containerEnv\": { \"TIDE_TOKEN\": \"@@\" }, \"mcpServers\": { \"tide\": { \"command\": \"tide\" } } }",
+            "client tide: high secret/plaintext 1:36 ",
+        ),
+        (
+            "agent.py",
+            "os.environ['TIDE_TOKEN'] = '@@'\nserver = MCPServerStdio('tide', [])\n",
+            "script tide: high secret/plaintext 1:29 ",
+        ),
+        // Look-alikes: nothing is set up here; no value; an entry's own, which was judged as that.
+        ("settings.json", "{ \"containerEnv\": { \"TIDE_TOKEN\": \"@@\" } }", "other"),
+        (
+            "mcp.json",
+            "{ \"mcpServers\": { \"tide\": { \"command\": \"tide\", \"env\": { \"TIDE_TOKEN\": \"@@\" } } } }",
+            "client tide: high secret/plaintext 1:71 /mcpServers/tide/env/TIDE_TOKEN",
+        ),
+    ] {
+        assert_eq!(found(path, &text.replace("@@", TOKEN)), want, "{text}");
+    }
+}
+
+#[test]
+fn what_is_commented_out_in_a_dotenv_file_is_in_it() {
+    for (text, want) in [
+        ("TIDE_URL=https://tides.example\n# TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n", 1),
+        ("TIDE_TOKEN=q8ZkXv2LmPw0TyRbN4sJ7dHf\n", 1),
+        ("# TIDE_TOKEN=<token>\n# TIDE_TOKEN=$(openssl rand -hex 16)\nA=b\n", 0),
+    ] {
+        let input = Input { path: ".env".into(), bytes: text.into(), ..Input::default() };
+        let Outcome::Setup(analysis) = analyze(input, &Lexicon::default()) else { panic!("{text}") };
+        assert_eq!(analysis.credentials.len(), want, "{text}");
+    }
+}
+
+#[test]
+fn programs_that_a_text_shows_are_read() {
+    const TOKEN: &str = "q8ZkXv2LmPw0TyRbN4sJ7dHf";
+    for (path, text, want) in [
+        (
+            "README.md",
+            "```python\np = StdioServerParameters(command=\"npx\", args=[\"-y\", \"@saltmarsh/tides\"], env={\"TIDE_TOKEN\": \"@@\"})\n```\n",
+            "snippet tides: high secret/plaintext 2:94 /mcpServers/tides/env/TIDE_TOKEN; medium supply/unpinned 2:54 /mcpServers/tides/args/1",
+        ),
+        (
+            "try.ipynb",
+            "{\"cells\": [{\"cell_type\": \"code\", \"source\": [\"os.environ['TIDE_TOKEN'] = '@@'\\n\", \"s = MCPServerStdio('npx', ['@saltmarsh/tides'])\"]}]}",
+            "snippet tides: high secret/plaintext 1:74 ; medium supply/unpinned 1:132 /mcpServers/tides/args/0",
+        ),
+        // Look-alikes: what a text says of a program, a cell that only speaks of one.
+        ("README.md", "The helper `StdioServerParameters(command=\"npx\")` starts it.\n", "other"),
+        (
+            "try.ipynb",
+            "{\"cells\": [{\"cell_type\": \"markdown\", \"source\": [\"MCPServerStdio('npx', ['@saltmarsh/tides'])\"]}]}",
+            "other",
+        ),
+    ] {
+        assert_eq!(found(path, &text.replace("@@", TOKEN)), want, "{text}");
+    }
+}

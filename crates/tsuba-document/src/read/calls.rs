@@ -129,8 +129,10 @@ impl Given {
             Says::Starts => {
                 let command = self.take(&["command"]).or(first).filter(|node| node.text().is_some())?;
                 members.push(("command", command.clone()));
-                let mut args: Vec<Node> =
-                    self.take(&["args", "arguments"]).map(|args| args.items().to_vec()).unwrap_or_default();
+                // Some kits take them by place: `MCPServerStdio("npx", ["-y", "x"])`.
+                let listed = || self.placed.iter().find(|node| node.is_list());
+                let args = self.take(&["args", "arguments"]).or_else(listed);
+                let mut args: Vec<Node> = args.map(|args| args.items().to_vec()).unwrap_or_default();
                 if self.take(&["command"]).is_none() {
                     let rest = self.placed.iter().filter(|node| node.text().is_some()).skip(1).cloned();
                     args.splice(0..0, rest);
@@ -393,6 +395,10 @@ mod tests {
             (
                 "async with MCPServerStdio(name=\"quay\", params={\"command\": \"uvx\", \"args\": [\"saltmarsh-quay\"]}) as s:",
                 &["quay: uvx saltmarsh-quay"],
+            ),
+            (
+                "server = MCPServerStdio('uvx', ['saltmarsh-quay==1.0'], env={'QUAY_KEY': 'q8Zk'})",
+                &["saltmarsh-quay: uvx saltmarsh-quay==1.0 QUAY_KEY='q8Zk'"],
             ),
             (
                 "async with streamablehttp_client(\"https://quay.example/mcp\", headers={\"X-Key\": \"q8Zk\"}) as c:",

@@ -49,7 +49,7 @@ impl Notation {
     pub fn of(path: &str, text: &str) -> Self {
         let name = path.rsplit(['/', '\\']).next().unwrap_or(path);
         let lower = name.to_ascii_lowercase();
-        if lower == ".env" || lower.starts_with(".env.") || lower.ends_with(".env") {
+        if lower == ".env" || lower == ".envrc" || lower.starts_with(".env.") || lower.ends_with(".env") {
             return Self::Dotenv;
         }
         let stem = lower.split('.').next().unwrap_or_default();
@@ -63,12 +63,12 @@ impl Notation {
         }
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some(ending) if SCRIPTS.contains(&ending) => Self::Script,
-            Some("service") => Self::Unit,
+            Some("container" | "service") => Self::Unit,
             Some("mobileconfig" | "plist") => Self::Plist,
             Some("hcl" | "tf" | "tfvars" | "nomad") => Self::Hcl,
             Some(
-                "adoc" | "har" | "htm" | "html" | "ipynb" | "http" | "log" | "markdown" | "md" | "mdc" | "mdx" | "rest"
-                | "rst" | "txt",
+                "adoc" | "har" | "htm" | "html" | "ipynb" | "http" | "jsonl" | "log" | "markdown" | "md" | "mdc"
+                | "mdx" | "ndjson" | "rest" | "rst" | "txt",
             ) => Self::Prose,
             Some("toml") => Self::Toml,
             Some("yaml" | "yml") => Self::Yaml,
@@ -192,6 +192,10 @@ mod tests {
             ("tide.dockerfile", "", Dockerfile),
             ("build", "# syntax\nFROM a\n", Dockerfile),
             ("tide.service", "", Unit),
+            ("tide.container", "", Unit),
+            ("tide", "[Container]\nImage=a\n", Unit),
+            (".envrc", "", Dotenv),
+            ("requests.jsonl", "{", Prose),
             ("main.tf", "{", Hcl),
             ("prod.tfvars", "", Hcl),
             ("a.plist", "", Plist),

@@ -93,7 +93,7 @@ pub(super) fn lines(text: &str, dialect: Dialect) -> Vec<Node> {
             continue;
         }
         // Before the command stand marks of what runs it: of a prompt, of a recipe.
-        let bare = line.trim_start().trim_start_matches(['$', '%', '>', '@', '-', ' ']);
+        let bare = line.trim_start().trim_start_matches(['$', '%', '>', '@', '-', '!', ' ']);
         let at = at + (line.len() - bare.len());
         for words in commands(bare, at, dialect) {
             out.extend(whole(&words).and_then(|whole| added(&words, whole)));

@@ -9,6 +9,7 @@ use crate::text::Span;
 pub(super) fn looks_like(text: &str) -> bool {
     let has = |is: &dyn Fn(&str) -> bool| text.lines().any(|line| is(line.trim()));
     has(&|line| line == "[Service]") && has(&|line| line.starts_with("ExecStart"))
+        || has(&|line| line == "[Container]") && has(&|line| line.starts_with("Image"))
         || has(&|line| line.starts_with("[program:")) && has(&|line| line.starts_with("command"))
 }
 

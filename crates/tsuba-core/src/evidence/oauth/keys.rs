@@ -24,6 +24,10 @@ pub struct WebKey {
     pub bits: Option<u32>,
     /// The public exponent of an RSA key, where it fits.
     pub exponent: Option<u64>,
+    /// `crv`: its curve.
+    pub curve: Option<String>,
+    /// `alg`: what it signs with.
+    pub algorithm: Option<String>,
     /// Does it hold the private part, or is it a shared secret?
     pub private: bool,
     /// `kid`: its name.
@@ -76,6 +80,8 @@ impl WebKey {
         Some(Self {
             bits: number("n").map(|bytes| length(&bytes)),
             exponent: exponent.map(|bytes| bytes.iter().fold(0, |sum, byte| sum << 8 | u64::from(*byte))),
+            curve: fields.text("crv").map(|curve| curve.text),
+            algorithm: fields.text("alg").map(|algorithm| algorithm.text),
             private,
             id: fields.text("kid").map(|id| id.text),
             kind,

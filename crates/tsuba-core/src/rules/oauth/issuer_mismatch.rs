@@ -49,6 +49,12 @@ fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
             _ if issuer.contains(['?', '#']) => {
                 format!("the issuer {} has a query or a fragment, and no client may accept it", told(issuer))
             }
+            _ if issuer
+                .split_once("://")
+                .is_some_and(|(_, rest)| rest.split('/').next().is_some_and(|host| host.contains('@'))) =>
+            {
+                format!("the issuer {} is at another host than the one that it begins with", told(issuer))
+            }
             _ => continue,
         };
         let asked = server.asked.as_ref().filter(|_| !template);

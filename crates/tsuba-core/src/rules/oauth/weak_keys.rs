@@ -22,6 +22,10 @@ pub(super) static RULE: Rule = Rule {
 /// The shortest RSA key that may sign (RFC 7518, 3.3).
 const SHORTEST: u32 = 2048;
 
+/// Curves of less than 112 bits of strength (NIST SP 800-57 part 1, table 2), and those just above that no standard of JSON keys has.
+const WEAK_CURVES: &[&str] =
+    &["p-192", "p-224", "prime192v1", "secp160r1", "secp192k1", "secp192r1", "secp224k1", "secp224r1"];
+
 fn documents(oauth: &OAuth<'_>, out: &mut Out<'_>) {
     for key in oauth.oauth_documents.key_sets.iter().flat_map(|set| &set.keys) {
         if let Some(what) = weakness(key) {
@@ -50,6 +54,16 @@ fn weakness(key: &WebKey) -> Option<String> {
         (true, ..) => Some("is there with its private part".to_owned()),
         (false, Some(bits), _) if key.kind.text == "RSA" && bits < SHORTEST => Some(format!("has only {bits} bits")),
         (false, Some(_), Some(exponent)) if exponent < 65_537 => Some(format!("has the exponent {exponent}")),
-        _ => None,
+        _ => {
+            let curve = key.curve.as_deref().filter(|curve| WEAK_CURVES.contains(&curve.to_ascii_lowercase().as_str()));
+            let open = key.algorithm.as_deref().filter(|algorithm| {
+                // Whoever has the public key, everybody, makes what is taken for signed with it (RFC 8725, 2.1).
+                algorithm.eq_ignore_ascii_case("none") || algorithm.starts_with("HS") && key.kind.text != "oct"
+            });
+            let curve = curve.map(|curve| format!("is on the curve {curve}, which is too short to sign with"));
+            curve.or_else(|| {
+                open.map(|algorithm| format!("is published for the algorithm {algorithm}, by which everybody can sign"))
+            })
+        }
     }
 }

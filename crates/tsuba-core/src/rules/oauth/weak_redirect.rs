@@ -31,8 +31,16 @@ fn check(oauth: &OAuth<'_>, out: &mut Out<'_>) {
 fn weakness(address: &Located) -> Option<(&'static str, Option<Circumstance>)> {
     let text = address.text.as_str();
     let remote = Remote::parse(address);
-    let (scheme, _) = text.split_once(':')?;
+    let Some((scheme, rest)) = text.split_once(':') else {
+        let variable = text.contains(['$', '{', '<', '%']);
+        return (!variable).then_some(("is no address: what it is taken for, the server decides", None));
+    };
+    let host = rest.trim_start_matches('/').split(['/', '?', '#']).next().unwrap_or_default();
     match remote.scheme {
+        Scheme::Plain | Scheme::Tls if host.contains('@') => {
+            Some(("is at another host than the one that it begins with", None))
+        }
+        Scheme::Plain | Scheme::Tls if climbs(rest) => Some(("leads out of its own path", None)),
         _ if text.contains('*') => Some(("has a wildcard: any address that fits will do", None)),
         _ if text.contains('#') => Some(("has a fragment", Some(Circumstance::Faint))),
         Scheme::Plain if !remote.loopback => Some(("is without TLS", None)),
@@ -47,4 +55,10 @@ fn weakness(address: &Located) -> Option<(&'static str, Option<Circumstance>)> {
         }
         Scheme::Other => None,
     }
+}
+
+/// Does a path go up?
+fn climbs(address: &str) -> bool {
+    let path = address.split(['?', '#']).next().unwrap_or_default().to_ascii_lowercase().replace("%2e", ".");
+    path.split(['/', '\\']).any(|part| part == "..")
 }

@@ -8,6 +8,7 @@ mod dockerfile;
 mod kept;
 mod kubernetes;
 mod proxied;
+mod quadlet;
 mod shaped;
 mod unit;
 

@@ -413,7 +413,13 @@ fn services_of_other_systems() {
             "<plist><dict><key>mcpServers</key><dict><key>tide</key><dict><key>url</key><string>http://tides.example/mcp</string></dict></dict></dict></plist>".to_owned(),
             "client tide: exposure/plain-http 1:84 /mcpServers/tide/url",
         ),
+        (
+            "tide-mcp.container",
+            format!("[Container]\nImage=saltmarsh/tide-mcp\nEnvironment=TIDE_TOKEN={TOKEN}\nPublishPort=8080:8080\nVolume=/:/host\nPodmanArgs=--privileged\n"),
+            "unit tide-mcp: exposure/all-interfaces 4:13 /Container/PublishPort; power/container-escape 6:12 /Container/PodmanArgs; power/wide-path 5:8 /Container/Volume; secret/plaintext 3:24 /Container/Environment; supply/moving-tag 2:7 /Container/Image",
+        ),
         // Look-alikes.
+        ("web.container", "[Container]\nImage=web:1.0.0\nPublishPort=8080:8080\n".to_owned(), "other"),
         ("supervisord.conf", "[program:web]\ncommand=/usr/bin/web\nenvironment=TOKEN=\"a\"\n".to_owned(), "other"),
         ("a.plist", "<plist><dict><key>Label</key><string>web</string><key>Program</key><string>/usr/bin/web</string></dict></plist>".to_owned(), "other"),
     ] {

@@ -1,7 +1,7 @@
-//! Services of a system: units of systemd (systemd.service(5)), programs of a supervisor, property lists of a desktop system (launchd.plist(5)):
+//! Services of a system: units of systemd (systemd.service(5), also those of containers), programs of a supervisor, property lists of a desktop system (launchd.plist(5)):
 //! the program that is started, and what it is given.
 
-use super::{Made, word};
+use super::{Made, quadlet, word};
 use crate::prelude::*;
 use crate::read::{Document, Key, Member, Node, Value};
 use crate::text::{Located, Pointer, speaks_of_servers};
@@ -13,7 +13,7 @@ pub(crate) const USER: &str = "User";
 pub(super) fn made(document: &Document) -> Vec<Made> {
     let Some(root) = document.roots.first() else { return Vec::new() };
     let supervised = root.members().iter().filter_map(|section| supervised(document, section));
-    service(document, root).into_iter().chain(supervised).collect()
+    service(document, root).into_iter().chain(supervised).chain(quadlet::made(document, root)).collect()
 }
 
 /// A service of systemd.
@@ -142,7 +142,7 @@ fn started(
 }
 
 /// `Environment=NAME=value "OTHER=with blanks"`, any number of times.
-fn environment(document: &Document, service: &Node, at: &Pointer) -> Node {
+pub(super) fn environment(document: &Document, service: &Node, at: &Pointer) -> Node {
     let lines = service.members().iter().filter(|member| member.key.text == "Environment");
     let mut members = Vec::new();
     for line in lines.filter_map(|member| member.value.located(at.key("Environment"))) {
@@ -158,7 +158,7 @@ fn environment(document: &Document, service: &Node, at: &Pointer) -> Node {
 }
 
 /// The words of a line, with quotes as systemd takes them.
-fn split(document: &Document, line: &Located) -> Vec<Located> {
+pub(super) fn split(document: &Document, line: &Located) -> Vec<Located> {
     let (mut words, mut start, mut quote) = (Vec::new(), None, None);
     let text = line.text.as_str();
     let mut push = |from: usize, to: usize| {

@@ -344,7 +344,7 @@ fn is_server(node: &Node, strict: bool) -> bool {
     let command = node.first(COMMANDS).map(|(_, c)| c);
     let starts = command.is_some_and(|c| c.text().is_some() || c.is_list() || c.is_map());
     let address = node.first(ADDRESSES).and_then(|(_, a)| a.text());
-    let credential = node.first(&["env", "environment", "headers", "args", "envFile"]).is_some();
+    let credential = node.first(&["env", "environment", "headers", "args", "arguments", "envFile"]).is_some();
     let mentions = |text: &str| text.to_ascii_lowercase().contains("mcp");
     match (starts, address) {
         (true, _) => !strict || typed || (credential && !is_language_server(node)),

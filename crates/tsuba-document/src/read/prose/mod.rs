@@ -9,7 +9,7 @@ mod plain;
 use super::link::{self, Link};
 use super::mapped::Mapped;
 use super::words::{Dialect, whole, words};
-use super::{Node, Notation, Reason, Unreadable, adding, json, objects, script, toml, yaml};
+use super::{Node, Notation, Reason, Unreadable, adding, calls, json, objects, script, toml, yaml};
 use crate::prelude::*;
 use crate::text::{Pointer, Span};
 use core::ops::Range;
@@ -42,7 +42,8 @@ pub(super) fn parse(path: &str, text: &str) -> Result<Vec<Node>, Unreadable> {
         let root = json::parse(text)?;
         for cell in root.get("cells").map(Node::items).unwrap_or_default() {
             if let Some(source) = cell.get("source") {
-                found.cell(source, text);
+                let is_code = cell.get("cell_type").and_then(Node::text) == Some("code");
+                found.cell(source, text, is_code);
             }
         }
     } else {
@@ -77,7 +78,7 @@ impl Form {
         match lower.rsplit_once('.').map(|(_, ending)| ending) {
             Some("ipynb") => Self::Notebook,
             Some("htm" | "html") => Self::Html,
-            Some("rst" | "adoc" | "txt" | "log" | "har") => Self::Plain,
+            Some("rst" | "adoc" | "txt" | "log" | "har" | "jsonl" | "ndjson") => Self::Plain,
             Some("md" | "markdown" | "mdc" | "mdx") => Self::Markdown,
             _ => {
                 let start = crate::text::head(text.trim_start(), 32).to_ascii_lowercase();
@@ -108,7 +109,7 @@ struct Found {
 
 impl Found {
     /// Looks through a cell of a notebook: one string, or one for each line.
-    fn cell(&mut self, source: &Node, text: &str) {
+    fn cell(&mut self, source: &Node, text: &str, is_code: bool) {
         let mut mapped = Mapped::default();
         let whole = core::slice::from_ref(source);
         let lines = if source.is_list() { source.items() } else { whole };
@@ -118,7 +119,14 @@ impl Found {
                 return;
             }
         }
-        self.scan(&mapped.text, Form::Markdown, &|span| mapped.place(span));
+        let place = |span| mapped.place(span);
+        match is_code {
+            // Most notebooks are written in one language.
+            true => {
+                self.roots.extend(script::parse("cell.py", &mapped.text).into_iter().map(|root| root.moved(&place)))
+            }
+            false => self.scan(&mapped.text, Form::Markdown, &place),
+        }
     }
 
     /// Looks through a text. `place` tells where in the document a part of it is written.
@@ -157,6 +165,10 @@ impl Found {
                 false => script::lines(text, Dialect::named(&language(&block.info))),
             };
             added.extend(lines.into_iter().map(|root| root.moved(&within)));
+        }
+        if is_code(&block.info) && calls::WORDS.iter().any(|word| text.contains(word)) {
+            let servers = script::together(calls::calls(text, MAX_BLOCKS));
+            self.roots.extend(servers.into_iter().map(|root| root.moved(&within)));
         }
         if !MARKS.iter().any(|mark| text.contains(mark)) {
             return;
