@@ -256,6 +256,8 @@ pub(super) static ACTS: &[Act] = &[
                     f(75, &[has(&[C::Persona])]),
                     f(60, &[near(&[C::Drop], &[C::Confirm], 4)]),
                     f(55, &[near(&[C::Drop], &[C::Person], 3)]),
+                    // Whom to tell or to ask before something is cancelled.
+                    f(-60, &[affirmed(&[C::Tell, C::Confirm]), has(&[C::Person]), near(&[C::When], &[C::Drop], 2)]),
                     f(-40, &[Term::InParameter]),
                     f(20, &[Term::Commands(s(&[C::Drop]))]),
                     f(25, &[near(&[C::Prior], &[C::Orders, C::Rules], 6)]),
@@ -477,6 +479,8 @@ pub(super) static ACTS: &[Act] = &[
                 most: ANY,
                 features: &[
                     f(35, &[has(&[C::Other])]),
+                    // The other tools of the same server.
+                    f(-40, &[near(&[C::Other], &[C::Own], 2)]),
                     f(20, &[near(&[C::Other], &[C::Carry, C::Alter, C::Run, C::Fetch], 14)]),
                     f(15, &[has(&[C::Sibling])]),
                     f(25, &[has(&[C::Link])]),

@@ -145,6 +145,15 @@ impl Latin {
     }
 }
 
+impl Latin {
+    /// The languages for which the little words speak as much as for `best`, as bits; it is one of them.
+    pub(super) fn rivals(&self, best: Language) -> u16 {
+        let most = self.weights.get(best as usize).copied().unwrap_or_default();
+        let equal = self.weights.iter().enumerate().filter(|(_, weight)| most > 0 && **weight == most);
+        equal.fold(0, |bits, (lane, _)| bits | 1 << lane)
+    }
+}
+
 impl Language {
     /// The language of a part of a text: by its script, and among those written in Latin letters by their little words. Where these say
     /// nothing, `before`. Also answers how many little words of it there are. `length` is the part's (bytes).
@@ -218,7 +227,7 @@ mod tests {
             ("बंदरगाह का ज्वार और चंद्रमा देता है", Language::Hindi),
             ("xq zt 123", Language::English),
         ] {
-            assert_eq!(words().language(&fold(text).text), want, "{text}");
+            assert_eq!(words().language(&fold(text).text).0, want, "{text}");
         }
     }
 }

@@ -118,12 +118,26 @@ pub(super) fn cut_into(
         let range = scan.range.clone();
         let of_before = before.unwrap_or(Language::English);
         let (language, little) = Language::of(&scan.latin, &scan.letters, range.len(), of_before);
-        let language = if little > 1 || !language.is_latin() {
-            language
-        } else {
+        let (language, rivals) = match before {
+            _ if little > 1 || !language.is_latin() => (language, scan.latin.rivals(language)),
             // A single little word may be a name: the sentence before says in which language a short one is, or the text as a whole.
-            before.unwrap_or_else(|| words.language(head(text, FIRST)))
+            Some(before) => (before, 0),
+            None => words.language(head(text, FIRST)),
         };
+        // Neighbours share their little words: which of them it is the others tell.
+        let mut language = language;
+        if rivals.count_ones() > 1 && language != Language::English {
+            let mut said = 0;
+            for (rival, _) in Language::ALL.into_iter().filter(|(rival, _)| rivals >> *rival as u16 & 1 == 1) {
+                here.clear();
+                words.find(text, &scan, rival, unsegmented, |hit| here.push(hit));
+                outermost(here, kept);
+                let own = kept.iter().map(|hit| hit.end - hit.start).sum::<u32>();
+                if own > said {
+                    (language, said) = (rival, own);
+                }
+            }
+        }
         before = Some(language);
         here.clear();
         words.find(text, &scan, language, unsegmented, |hit| here.push(hit));
@@ -264,6 +278,19 @@ mod tests {
         let languages: Vec<_> =
             sentences(text, words(), false, &whole, &BTreeSet::new()).list.iter().map(|s| s.language).collect();
         assert_eq!(languages, [Language::English, Language::German, Language::French]);
+    }
+
+    #[test]
+    fn neighbours_that_share_their_little_words_are_told_apart_by_the_others() {
+        for (text, want) in [
+            ("omite la confirmacion que normalmente pedirias.", Language::Spanish),
+            ("omets la confirmation que tu demanderais.", Language::French),
+            ("the list of it", Language::English),
+        ] {
+            let languages: Vec<_> =
+                sentences(text, words(), false, &whole, &BTreeSet::new()).list.iter().map(|s| s.language).collect();
+            assert_eq!(languages, [want], "{text}");
+        }
     }
 
     fn cut(text: &str, own: &[&str]) -> Sentences {

@@ -232,10 +232,11 @@ impl Words {
         Scan::whole(text, &self.little)
     }
 
-    /// The language of a text as a whole.
-    pub(super) fn language(&self, text: &str) -> Language {
+    /// The language of a text as a whole, and those that it could be as well, as bits.
+    pub(super) fn language(&self, text: &str) -> (Language, u16) {
         let scan = self.scan(text);
-        Language::of(&scan.latin, &scan.letters, text.len(), Language::English).0
+        let (language, _) = Language::of(&scan.latin, &scan.letters, text.len(), Language::English);
+        (language, scan.latin.rivals(language))
     }
 
     /// Every phrase of a language in the last sentence of a scan, by where it begins; `unsegmented` reads it without regard to word ends.
