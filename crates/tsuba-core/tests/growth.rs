@@ -502,6 +502,24 @@ const SHAPES: &[Shape] = &[
 ];
 
 const MENDED: &[Shape] = &[
+    ("assignments around a server", "a.json", |n| {
+        format!("{{ /* {} */ \"mcpServers\": {{ \"a\": {{ \"command\": \"tide\" }} }} }}", "A_TOKEN = x: y ".repeat(n))
+    }),
+    ("secrets around a server", "a.py", |n| {
+        let set: String = (0..n).map(|at| format!("A{at}_TOKEN = '{}'\n", word(at))).collect();
+        format!("s = MCPServerStdio('tide', [])\n{set}")
+    }),
+    ("cells of a notebook", "a.ipynb", |n| {
+        let cell =
+            |at| format!("{{\"cell_type\": \"code\", \"source\": [\"s = MCPServerStdio('tide{at}', ['a'])\\n\"]}}");
+        format!("{{\"cells\": [{}]}}", list(n, cell))
+    }),
+    ("a container of the system", "tide-mcp.container", |n| {
+        format!(
+            "[Container]\nImage=tide-mcp\n{}",
+            (0..n).map(|at| format!("Volume=/a{at}:/b\nEnvironment=A{at}=b\n")).collect::<String>()
+        )
+    }),
     ("secrets to mend", "a.json", |n| env(n, |at| (format!("T{at}_TOKEN"), format!("{}{at}", word(at))))),
     ("tools to ask for", "a.json", |n| {
         setup(&format!("\"autoApprove\": [{}]", list(n, |at| format!("\"delete_{at}\""))))

@@ -8,7 +8,7 @@ use super::entry_credentials::judge;
 use super::setup::{Found, SetupKind};
 use crate::prelude::*;
 use crate::read::{Document, Node, Notation, Value};
-use crate::text::{Located, Pointer, Span, head};
+use crate::text::{Located, Pointer, Span, boundary, head};
 use core::ops::Range;
 
 /// What follows behind so many bytes of a file is searched only inside its entries.
@@ -19,6 +19,8 @@ const MAX_ASSIGNED: usize = 1_000;
 const MAX_NAME_BYTES: usize = 64;
 /// A longer value (bytes) is none.
 const MAX_VALUE_BYTES: usize = 512;
+/// In front of the name of a line's assignment stands no more (bytes): blanks, the sign of a comment.
+const MAX_LEAD_BYTES: usize = 256;
 /// Around the sign stand at most so many blanks.
 const MAX_BLANKS: usize = 8;
 
@@ -124,8 +126,11 @@ fn assignment(source: &str, at: usize) -> Option<(&str, Range<usize>)> {
     }
     let is_variable = name.contains('_') || !name.bytes().any(|byte| byte.is_ascii_lowercase());
     let opens_line = || {
-        let line = lead.rsplit('\n').next().unwrap_or(lead);
-        line.chars().all(|c| c.is_whitespace() || matches!(c, '#' | '/' | '*' | '-' | ';' | '"' | '\''))
+        // Whatever stands further in front in its line, the assignment does not open that.
+        let near = lead.get(boundary(lead, lead.len().saturating_sub(MAX_LEAD_BYTES))..).unwrap_or(lead);
+        let line = near.rsplit_once('\n').map_or(near, |(_, line)| line);
+        (line.len() < near.len() || near.len() == lead.len())
+            && line.chars().all(|c| c.is_whitespace() || matches!(c, '#' | '/' | '*' | '-' | ';' | '"' | '\''))
     };
     let fits = match sign {
         b'=' if apart == 0 && gap == 0 => is_variable,
