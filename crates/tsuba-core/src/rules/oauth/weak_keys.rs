@@ -58,7 +58,8 @@ fn weakness(key: &WebKey) -> Option<String> {
             let curve = key.curve.as_deref().filter(|curve| WEAK_CURVES.contains(&curve.to_ascii_lowercase().as_str()));
             let open = key.algorithm.as_deref().filter(|algorithm| {
                 // Whoever has the public key, everybody, makes what is taken for signed with it (RFC 8725, 2.1).
-                algorithm.eq_ignore_ascii_case("none") || algorithm.starts_with("HS") && key.kind.text != "oct"
+                matches!(*algorithm, "none" | "None" | "NONE")
+                    || matches!(*algorithm, "HS256" | "HS384" | "HS512") && key.kind.text != "oct"
             });
             let curve = curve.map(|curve| format!("is on the curve {curve}, which is too short to sign with"));
             curve.or_else(|| {
