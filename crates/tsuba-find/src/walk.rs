@@ -88,7 +88,9 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     rest.iter().for_each(|input| {
         builder.add(input);
     });
-    builder.standard_filters(false).follow_links(false).threads(walk.jobs);
+    // The others would only wait for the one that has work.
+    let threads = if is_small(&walk.inputs) { 1 } else { walk.jobs };
+    builder.standard_filters(false).follow_links(false).threads(threads);
     builder.max_depth(walk.shallow.then_some(1));
     let (everything, homes) = (walk.everything, walk.homes);
     let roots: Vec<PathBuf> = walk.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
@@ -168,6 +170,26 @@ pub fn walk(walk: &Walk, visit: &(dyn Fn(Input) + Sync)) -> (Vec<PathBuf>, Vec<P
     let mut problems = problems.into_inner().unwrap_or_default();
     problems.sort_by(|a, b| a.path.cmp(&b.path));
     (dotenv, problems)
+}
+
+/// So many files are read by one thread as fast as by several,
+const FEW_FILES: usize = 16;
+/// where they have no more together (bytes).
+const FEW_BYTES: u64 = 1 << 20;
+
+/// Are the inputs few small files together, and folders of such without folders in them?
+fn is_small(inputs: &[PathBuf]) -> bool {
+    let (mut files, mut bytes) = (0, 0);
+    let mut fits = |metadata: std::io::Result<std::fs::Metadata>| {
+        let Ok(metadata) = metadata else { return false };
+        files += 1;
+        bytes += metadata.len();
+        !metadata.is_dir() && files <= FEW_FILES && bytes <= FEW_BYTES
+    };
+    inputs.iter().all(|input| match std::fs::read_dir(input) {
+        Ok(mut entries) => entries.all(|entry| fits(entry.and_then(|entry| entry.metadata()))),
+        Err(_) => fits(input.metadata()),
+    })
 }
 
 /// The folders that a walk goes through, the inputs that are folders first.
@@ -358,4 +380,30 @@ pub fn read_file(path: &Path) -> Result<Input, &'static str> {
 fn shown(path: &Path) -> String {
     let text = path.to_string_lossy();
     text.strip_prefix("./").unwrap_or(&text).to_owned()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_much_is_read_by_several() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let small = |inputs: &[PathBuf]| is_small(inputs);
+        for number in 0..FEW_FILES {
+            std::fs::write(at(&format!("{number}.json")), "{}").unwrap();
+        }
+        let inputs = [folder.path().to_owned()];
+        assert!(small(&inputs) && small(&[at("0.json")]) && small(&[]));
+        assert!(!small(&[at("0.json"), folder.path().to_owned()]));
+        assert!(!small(&[at("none.json")]));
+        // Each of these alone is too much.
+        std::fs::write(at("0.json"), vec![b' '; 1 << 20]).unwrap();
+        assert!(!small(&inputs));
+        std::fs::remove_file(at("0.json")).unwrap();
+        assert!(small(&inputs));
+        std::fs::create_dir(at("below")).unwrap();
+        assert!(!small(&inputs));
+    }
 }

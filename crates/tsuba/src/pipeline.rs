@@ -14,9 +14,12 @@ use std::sync::Arc;
 use tsuba_core::judge::{Audit, Options, Rule, audit};
 use tsuba_core::register::Register;
 use tsuba_core::text::Memory;
+use tsuba_core::understand::Analysis;
 use tsuba_report::{Report, Source, Written, stream};
 
 const VERSION: &str = env!("CARGO_PKG_VERSION");
+/// So many documents, entries and what servers list are judged by one thread as fast as by several.
+const FEW: usize = 32;
 
 /// What is looked at, and with what it is judged. The policy and the company's key come with the configuration that the inputs name.
 #[derive(Clone)]
@@ -153,7 +156,10 @@ impl Pipeline {
             memory: self.memory,
             ..Options::on(self.today)
         };
-        let threads = Threads::new(self.wanted.jobs);
+        // Few are judged before another thread has begun.
+        let items = |analysis: &Analysis| analysis.listings.iter().map(|listing| listing.items.len()).sum::<usize>();
+        let size: usize = analyses.iter().map(|analysis| 1 + analysis.entries.len() + items(analysis)).sum();
+        let threads = Threads::new(if size < FEW { 1 } else { self.wanted.jobs });
         let audit = audit(analyses, unread, &self.rules, &options, &threads);
         Audited {
             audit,
