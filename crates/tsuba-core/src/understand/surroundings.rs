@@ -141,7 +141,9 @@ fn assignment(source: &str, at: usize) -> Option<(&str, Range<usize>)> {
         return None;
     }
     let ends = |byte: u8| byte.is_ascii_whitespace() || b"\"'`,;(){}[]<>".contains(&byte);
-    let end = value.bytes().take(MAX_VALUE_BYTES).position(ends).unwrap_or(value.len().min(MAX_VALUE_BYTES));
+    // One that goes on behind the bound is no value: of a part of it the rest would stay in the open.
+    let whole = || Some(value.len()).filter(|length| *length <= MAX_VALUE_BYTES);
+    let end = value.bytes().take(MAX_VALUE_BYTES).position(ends).or_else(whole)?;
     let called = value.as_bytes().get(end).is_some_and(|byte| b"([{".contains(byte));
     (end > 0 && !called && value.is_char_boundary(end)).then_some((name, from..from + end))
 }
@@ -196,6 +198,15 @@ mod tests {
             "token: \"q8ZkW2mLx\nUPw0TyRbN4s\"",
         ] {
             assert!(told(text).is_empty(), "{text}: {:?}", told(text));
+        }
+    }
+
+    #[test]
+    fn a_value_is_taken_whole_or_not_at_all() {
+        let long = "q8ZkW2mLxUPw0TyRbN4s".repeat(MAX_VALUE_BYTES / 20);
+        assert_eq!(told(&format!("# TIDE_TOKEN={long}")), [format!("TIDE_TOKEN={long}")]);
+        for text in [format!("# TIDE_TOKEN={long}{long} b"), format!("# TIDE_TOKEN=\"{long}{long}\"")] {
+            assert!(told(&text).is_empty(), "{text}");
         }
     }
 
